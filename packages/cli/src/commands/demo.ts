@@ -1,0 +1,48 @@
+import { startDemo } from '@vekkon/demo';
+import type { Command } from 'commander';
+import { bold, faint } from '../output/table.js';
+import { countOf, portOf, untilAsked } from './running.js';
+
+interface DemoOptions {
+  readonly data: string;
+  readonly port: number;
+  readonly pilots: number;
+  readonly fresh: boolean;
+}
+
+export function addDemo(program: Command): void {
+  program
+    .command('demo')
+    .description('start the service with Highfell Gliders on it, and pilots who play')
+    .option('--port <number>', 'the port to listen on', portOf, 4600)
+    .option('--data <folder>', 'where the demo is kept; one that has data is kept as it is', 'demo-data')
+    .option('--pilots <count>', 'how many simulated pilots fly', countOf, 12)
+    .option('--fresh', 'throw away what is in the folder and start over', false)
+    .action(async (options: DemoOptions) => {
+      const demo = await startDemo({ ...options, say: (line) => process.stdout.write(`${line}\n`) });
+      const { access } = demo;
+      const key = 'progress/climbs';
+      const lines = [
+        '',
+        bold('Highfell Gliders is up.'),
+        `  Console    ${access.url}/console/`,
+        `  Sign in    ${access.operator.email}  password  ${access.operator.password}`,
+        `  Host key   ${access.hostKey}`,
+        `  Try        curl -H 'Authorization: Bearer ${access.hostKey}' ${access.url}/v1/players/p-10400/records/${key}`,
+        '',
+        faint(
+          `${options.pilots} simulated pilots fly. Log and keys are in ${options.data} (service.log, access.json). Ctrl-C ends the demo.`,
+        ),
+        '',
+      ];
+      process.stdout.write(`${lines.join('\n')}\n`);
+      await untilAsked();
+      process.stdout.write('\nThe pilots land …\n');
+      await demo.close();
+      const { joins, saves, leaves, foundAgain, differences, failures } = demo.fleet.report;
+      process.stdout.write(
+        `${joins} joins, ${saves} saves, ${leaves} leaves. Joined again and found everything as it was: ${foundAgain}; found something else: ${differences.length}; failed: ${failures.length}.\n`,
+      );
+      for (const line of [...differences, ...failures]) process.stdout.write(`  ${line}\n`);
+    });
+}

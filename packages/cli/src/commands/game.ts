@@ -1,0 +1,50 @@
+import { readFileSync } from 'node:fs';
+import type { Command } from 'commander';
+import { WrongCommandLine } from '../exit-status.js';
+import { print, type ShowOptions } from '../output/print.js';
+import { table } from '../output/table.js';
+import { signedInOperator } from '../signed-in.js';
+
+export function addGame(program: Command): void {
+  const game = program.command('game').description('games and their environments');
+
+  game
+    .command('create <manifest>')
+    .description('make an environment, and its game if it is the first, from a manifest file')
+    .option('--environment <name>', 'the name of the environment', 'dev')
+    .option('--live', 'players play here: tools that could hurt them are refused', false)
+    .option('--json', 'print JSON, for programs')
+    .action(async (file: string, options: { environment: string; live: boolean; json?: boolean }) => {
+      const made = await signedInOperator(undefined).createEnvironment(textOf(file), options.environment, options.live);
+      print(made, options.json === undefined ? {} : { json: options.json }, () =>
+        [
+          `${made.title}: environment ${made.game}/${made.environment} is made. The keys are shown only now:`,
+          `  Host key    ${made.hostKey}`,
+          `  Device key  ${made.deviceKey}`,
+        ].join('\n'),
+      );
+    });
+
+  game
+    .command('list')
+    .description('games and their environments')
+    .option('--json', 'print JSON, for programs')
+    .action(async (options: ShowOptions) => {
+      const { environments } = await signedInOperator(undefined).self();
+      const rows = environments.map((one) => [
+        `${one.game}/${one.environment}`,
+        one.title,
+        one.isLive ? 'live' : '–',
+        one.manifestVersion === null ? 'none' : String(one.manifestVersion),
+      ]);
+      print(environments, options, () => table(['ENVIRONMENT', 'TITLE', 'LIVE', 'MANIFEST'], rows));
+    });
+}
+
+function textOf(file: string): string {
+  try {
+    return readFileSync(file, 'utf8');
+  } catch (error) {
+    throw new WrongCommandLine(`${file} can't be read: ${(error as Error).message}.`);
+  }
+}

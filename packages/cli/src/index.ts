@@ -1,0 +1,1 @@
+export { exitStatus } from './exit-status.js';

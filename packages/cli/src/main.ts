@@ -1,0 +1,33 @@
+import { version } from '@vekkon/service';
+import { Command, CommanderError } from 'commander';
+import { addDemo } from './commands/demo.js';
+import { addGame } from './commands/game.js';
+import { addPlayer } from './commands/player.js';
+import { addServe } from './commands/serve.js';
+import { addSignIn } from './commands/sign-in.js';
+import { exitStatus, explain } from './exit-status.js';
+
+const program = new Command('vekkon')
+  .description('Keeps what each player must find again the next time they play.')
+  .version(version)
+  .showHelpAfterError('Add --help to see what can be written.')
+  .exitOverride();
+
+addServe(program);
+addDemo(program);
+addSignIn(program);
+addGame(program);
+addPlayer(program);
+for (const command of program.commands.flatMap((one) => [one, ...one.commands])) command.copyInheritedSettings(program);
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  if (error instanceof CommanderError) {
+    process.exitCode = error.exitCode === 0 ? exitStatus.done : exitStatus.wrongCommandLine;
+  } else {
+    const { message, status } = explain(error);
+    process.stderr.write(`vekkon: ${message}\n`);
+    process.exitCode = status;
+  }
+}

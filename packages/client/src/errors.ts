@@ -1,0 +1,71 @@
+import type { ProblemDetails, ProblemCode, ProblemFacts } from '@vekkon/protocol';
+import type { ChangeProblem } from '@vekkon/core';
+
+/** Everything that the client throws. No failure ever yields starting values. */
+export abstract class VekkonError extends Error {
+  /** May the same call succeed later, unchanged? */
+  abstract readonly canRetry: boolean;
+}
+
+/** The service answered, and refused. `code` is stable; the message says what to do next. */
+export class ServiceRefused extends VekkonError {
+  override readonly name = 'ServiceRefused';
+  readonly code: ProblemCode;
+  readonly status: number;
+  readonly facts: ProblemFacts;
+  readonly requestId: string;
+
+  constructor(readonly problem: ProblemDetails) {
+    super(problem.detail);
+    this.code = problem.code;
+    this.status = problem.status;
+    this.facts = problem;
+    this.requestId = problem.requestId;
+  }
+
+  get canRetry(): boolean {
+    return [429, 502, 503, 504].includes(this.status);
+  }
+}
+
+/** No answer, or none that can be read: whether the service did the work is not known. */
+export class ServiceUnreachable extends VekkonError {
+  override readonly name = 'ServiceUnreachable';
+  readonly canRetry = true;
+
+  constructor(url: string, cause: unknown) {
+    super(`No answer from ${url}: ${reasonOf(cause)}.`, { cause });
+  }
+}
+
+function reasonOf(cause: unknown): string {
+  if (!(cause instanceof Error)) return String(cause);
+  const inner = cause.cause instanceof Error ? cause.cause : cause;
+  const code = 'code' in inner && typeof inner.code === 'string' ? inner.code : undefined;
+  return inner.message === '' ? (code ?? inner.name) : inner.message;
+}
+
+/** A change that the rules refuse, found before anything was sent; nothing changed. */
+export class ChangeRefused extends VekkonError {
+  override readonly name = 'ChangeRefused';
+  readonly canRetry = false;
+  readonly code: ChangeProblem['code'];
+
+  constructor(readonly problem: ChangeProblem & { readonly change: number }) {
+    super(problem.detail);
+    this.code = problem.code;
+  }
+}
+
+/** The session is over: the player left, or somebody else writes their records now. */
+export class SessionOver extends VekkonError {
+  override readonly name = 'SessionOver';
+  readonly canRetry = false;
+
+  constructor(
+    readonly session: string,
+    why: string,
+  ) {
+    super(`The session is over: ${why} Join the player again to go on.`);
+  }
+}

@@ -1,0 +1,76 @@
+import type { ProblemDetails } from '@vekkon/protocol';
+import { ServiceRefused, ServiceUnreachable } from '../errors.js';
+
+export interface Sent {
+  readonly method: 'GET' | 'POST' | 'PUT' | 'DELETE';
+  /** From the service's root, percent-encoded. */
+  readonly path: string;
+  /** Sent as JSON. */
+  readonly body?: unknown;
+  readonly headers?: { readonly [name: string]: string };
+  /** Milliseconds after which no answer is awaited any more. */
+  readonly timeout?: number;
+}
+
+/** One request and its answer. */
+export interface Transport {
+  /**
+   * @returns the body of the answer
+   * @throws ServiceRefused if the service refused, ServiceUnreachable if no answer came
+   */
+  send<Answer>(sent: Sent): Promise<Answer>;
+}
+
+const defaultTimeout = 15_000;
+
+/** JSON over HTTP, by `fetch`. */
+export class HttpTransport implements Transport {
+  readonly #url: string;
+  readonly #headers: { readonly [name: string]: string };
+
+  /**
+   * @param url     where the service is, such as http://127.0.0.1:4600
+   * @param headers sent with every request
+   */
+  constructor(url: string, headers: { readonly [name: string]: string }) {
+    this.#url = url.replace(/\/+$/, '');
+    this.#headers = headers;
+  }
+
+  async send<Answer>({ method, path, body, headers, timeout = defaultTimeout }: Sent): Promise<Answer> {
+    let response: Response;
+    let text: string;
+    try {
+      response = await fetch(this.#url + path, {
+        method,
+        headers: {
+          ...this.#headers,
+          ...(body !== undefined && { 'Content-Type': 'application/json' }),
+          ...headers,
+        },
+        ...(body !== undefined && { body: JSON.stringify(body) }),
+        signal: AbortSignal.timeout(timeout),
+      });
+      text = await response.text();
+    } catch (cause) {
+      throw new ServiceUnreachable(this.#url, cause);
+    }
+    const answer = parsed(text);
+    if (response.ok && answer !== undefined) return answer as Answer;
+    if (isProblem(answer)) throw new ServiceRefused(answer);
+    // A proxy's page, or half an answer: not the service's word.
+    throw new ServiceUnreachable(this.#url, new Error(`status ${response.status} with an answer that is not the service's`));
+  }
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return undefined;
+  }
+}
+
+function isProblem(answer: unknown): answer is ProblemDetails {
+  return typeof answer === 'object' && answer !== null && 'code' in answer && 'detail' in answer && 'status' in answer;
+}

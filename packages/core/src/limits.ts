@@ -1,0 +1,13 @@
+/** Bounds that hold for every game. Sizes in bytes of UTF-8. */
+export const limits = {
+  recordBytes: 256 * 1024,
+  playerBytes: 4 * 1024 * 1024,
+  manifestBytes: 1024 * 1024,
+  jsonDepth: 32,
+  transactionsPerSave: 200,
+  changesPerSave: 1_000,
+  savesPerBulk: 500,
+  bodyBytes: 1024 * 1024,
+  bulkBodyBytes: 8 * 1024 * 1024,
+  idCharacters: 128,
+} as const;

@@ -1,0 +1,49 @@
+import { distance } from 'fastest-levenshtein';
+import { limits } from './limits.js';
+
+const declaredName = /^[a-z][a-z0-9-]{0,62}$/;
+// Control characters (C0, DEL, C1) would break logs and terminals; "/" separates the parts of a key.
+// eslint-disable-next-line no-control-regex
+const unfitForId = /[\u0000-\u001f\u007f-\u009f/]|\p{Surrogate}/u;
+
+/** Names that would reach into JavaScript's own objects; refused at every depth. */
+export const forbiddenNames: ReadonlySet<string> = new Set(['__proto__', 'constructor', 'prototype']);
+
+/** Is this a name that a manifest may declare? */
+export function isDeclaredName(text: string): boolean {
+  return declaredName.test(text) && !forbiddenNames.has(text);
+}
+
+/**
+ * Is this a player id or the name of one of a family: 1 to 128 characters of
+ * any script in NFC, without control characters or "/", and not "." or ".."?
+ */
+export function isId(text: string): boolean {
+  return (
+    text.length > 0 &&
+    [...text].length <= limits.idCharacters &&
+    !unfitForId.test(text) &&
+    text !== '.' &&
+    text !== '..' &&
+    !forbiddenNames.has(text) &&
+    text.normalize('NFC') === text
+  );
+}
+
+/**
+ * The candidate that was most likely meant, or undefined if none is near.
+ *
+ * Near is at most two edits (Levenshtein), or a third of the word if that is more.
+ */
+export function nearestName(word: string, candidates: Iterable<string>): string | undefined {
+  let nearest: string | undefined;
+  let least = Math.max(2, Math.floor(word.length / 3)) + 1;
+  for (const candidate of candidates) {
+    const edits = distance(word, candidate);
+    if (edits < least) {
+      least = edits;
+      nearest = candidate;
+    }
+  }
+  return nearest;
+}

@@ -1,0 +1,77 @@
+import { isJsonArray, type Json } from '../json.js';
+import { limits } from '../limits.js';
+import { forbiddenNames } from '../names.js';
+import { escapePointerToken } from './json-pointer.js';
+import { problem, type ChangeProblem } from './problem.js';
+
+/**
+ * Checks what holds for every value, whatever its schema: depth, names that
+ * would reach into JavaScript's own objects, and numbers that JSON can't hold.
+ *
+ * @param deepest how many levels of lists and objects it may have
+ * @returns the first problem, with its JSON Pointer, or undefined
+ */
+export function checkValue(value: Json, deepest: number = limits.jsonDepth): ChangeProblem | undefined {
+  return walk(value, '', deepest)?.problem;
+}
+
+function walk(value: Json, pointer: string, levelsLeft: number): { readonly problem: ChangeProblem } | undefined {
+  if (typeof value === 'number' && !Number.isFinite(value)) {
+    return problem('value-invalid', `${place(pointer)} is ${value}: numbers must be finite.`, { pointer });
+  }
+  if (typeof value !== 'object' || value === null) return undefined;
+  if (levelsLeft === 0) {
+    return problem('value-too-deep', `The value is nested too deeply: ${limits.jsonDepth} levels is what a record may have.`, {
+      pointer,
+    });
+  }
+  if (isJsonArray(value)) {
+    for (let index = 0; index < value.length; index++) {
+      const found = walk(value[index] as Json, `${pointer}/${index}`, levelsLeft - 1);
+      if (found) return found;
+    }
+    return undefined;
+  }
+  for (const [name, inner] of Object.entries(value)) {
+    const at = `${pointer}/${escapePointerToken(name)}`;
+    if (forbiddenNames.has(name)) {
+      return problem('name-forbidden', `"${name}" can't be a name in a value: choose another.`, { pointer: at });
+    }
+    const found = walk(inner, at, levelsLeft - 1);
+    if (found) return found;
+  }
+  return undefined;
+}
+
+function place(pointer: string): string {
+  return pointer === '' ? 'The value' : `The value at ${pointer}`;
+}
+
+/** How many bytes of UTF-8 a text takes. */
+export function utf8Bytes(text: string): number {
+  let bytes = 0;
+  for (const character of text) {
+    const code = character.codePointAt(0) ?? 0;
+    bytes += code < 0x80 ? 1 : code < 0x800 ? 2 : code < 0x10000 ? 3 : 4;
+  }
+  return bytes;
+}
+
+/** Refuses a record whose JSON text is over its bound. */
+export function checkRecordSize(text: string): ChangeProblem | undefined {
+  // UTF-8 takes at most three bytes for a UTF-16 unit: most values need no counting.
+  if (text.length * 3 <= limits.recordBytes || utf8Bytes(text) <= limits.recordBytes) return undefined;
+  return problem(
+    'value-too-large',
+    `The record would take more than ${limits.recordBytes / 1024} KiB: split it, or keep less in it.`,
+  ).problem;
+}
+
+/** Refuses what would make a player's records, all together, larger than their bound. */
+export function checkPlayerSize(bytes: number): ChangeProblem | undefined {
+  if (bytes <= limits.playerBytes) return undefined;
+  return problem(
+    'player-too-large',
+    `The player's records would take more than ${limits.playerBytes / 1024 / 1024} MiB together: keep less.`,
+  ).problem;
+}

@@ -1,0 +1,75 @@
+import type { Kind, Manifest, RecordDeclaration } from '../manifest/manifest.js';
+import { isDeclaredName, isId, nearestName } from '../names.js';
+import { problem, type OrProblem } from './problem.js';
+
+const kinds: readonly Kind[] = ['progress', 'currency', 'inventory', 'preference', 'score'];
+
+export interface RecordKey {
+  readonly kind: Kind;
+  /** `kind/name`, under which the manifest declares the record. */
+  readonly declared: string;
+  /** The name of this one among its family. */
+  readonly member?: string;
+}
+
+/** Takes `progress/glider/heron` apart; undefined if it can't be a key. */
+export function parseRecordKey(key: string): RecordKey | undefined {
+  const [kind, name, ...rest] = key.split('/');
+  if (name === undefined || rest.length > 1 || !isDeclaredName(name)) return undefined;
+  if (!(kinds as readonly (string | undefined)[]).includes(kind)) return undefined;
+  const [member] = rest;
+  const parsed = { kind: kind as Kind, declared: `${kind}/${name}` };
+  if (member === undefined) return parsed;
+  return isId(member) ? { ...parsed, member } : undefined;
+}
+
+export interface DeclaredKey extends RecordKey {
+  readonly declaration: RecordDeclaration;
+}
+
+/**
+ * Finds what the manifest declares for a key.
+ *
+ * @returns the declaration, or `key-malformed` or `key-not-declared` with the nearest declared key
+ */
+export function declarationOf(key: string, manifest: Manifest): OrProblem<DeclaredKey> {
+  const parsed = parseRecordKey(key);
+  if (parsed === undefined) {
+    const nearest = nearestName(key, Object.keys(manifest.records));
+    const shape = `a key is a kind and a declared name, such as ${nearest ?? Object.keys(manifest.records)[0] ?? 'progress/flight'}`;
+    return problem('key-malformed', `"${key}" is not a key: ${shape}; the kinds are ${kinds.join(', ')}.`, {
+      key,
+      ...(nearest !== undefined && { nearest }),
+    });
+  }
+  const declaration = Object.hasOwn(manifest.records, parsed.declared) ? manifest.records[parsed.declared] : undefined;
+  if (declaration === undefined) return notDeclared(key, parsed, manifest);
+  if (declaration.family !== undefined && parsed.member === undefined) {
+    return problem(
+      'key-malformed',
+      `"${key}" is a family: say which one, as in ${key}/NAME (a player may hold ${declaration.family.atMost}).`,
+      { key },
+    );
+  }
+  if (declaration.family === undefined && parsed.member !== undefined) {
+    return problem('key-malformed', `"${parsed.declared}" is not a family: leave out "/${parsed.member}".`, {
+      key,
+      nearest: parsed.declared,
+    });
+  }
+  return { ...parsed, declaration };
+}
+
+function notDeclared(key: string, parsed: RecordKey, manifest: Manifest) {
+  const declared = Object.keys(manifest.records);
+  const sameName = declared.find((one) => one.split('/')[1] === parsed.declared.split('/')[1]);
+  const nearest = sameName ?? nearestName(parsed.declared, declared);
+  const advice =
+    nearest === undefined
+      ? `declare it in the manifest, or use one that is declared: ${declared.slice(0, 8).join(', ')}${declared.length > 8 ? ', …' : ''}.`
+      : `did you mean "${nearest}"?`;
+  return problem('key-not-declared', `"${key}" is not declared in the manifest; ${advice}`, {
+    key,
+    ...(nearest !== undefined && { nearest }),
+  });
+}

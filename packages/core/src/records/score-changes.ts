@@ -1,0 +1,44 @@
+import type { ScoreDeclaration } from '../manifest/manifest.js';
+import type { Submit } from './change.js';
+import { problem, type OrProblem } from './problem.js';
+
+/** What a player's score record holds. `null` where there is no result yet, which is not 0. */
+export type ScoreValue = {
+  readonly latest: number | null;
+  readonly best: number | null;
+  readonly sum: number;
+  readonly count: number;
+  /** RFC 3339. */
+  readonly bestAt: string | null;
+  /** RFC 3339. */
+  readonly latestAt: string | null;
+};
+
+/** The score record after one more result. */
+export function submitResult(
+  change: Submit,
+  held: ScoreValue,
+  declaration: ScoreDeclaration,
+  at: string,
+): OrProblem<{ readonly value: ScoreValue }> {
+  const { lowest, highest } = declaration;
+  if ((lowest !== undefined && change.value < lowest) || (highest !== undefined && change.value > highest)) {
+    const bounds = [lowest !== undefined && `at least ${lowest}`, highest !== undefined && `at most ${highest}`];
+    return problem(
+      'score-out-of-bounds',
+      `${change.value} can't be a result on ${change.key}: it takes ${bounds.filter(Boolean).join(' and ')}.`,
+    );
+  }
+  const isBest =
+    held.best === null || (declaration.better === 'higher' ? change.value > held.best : change.value < held.best);
+  return {
+    value: {
+      latest: change.value,
+      best: isBest ? change.value : held.best,
+      sum: held.sum + change.value,
+      count: held.count + 1,
+      bestAt: isBest ? at : held.bestAt,
+      latestAt: at,
+    },
+  };
+}

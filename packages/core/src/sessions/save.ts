@@ -1,0 +1,28 @@
+/** What a session knows of its saves. */
+export interface SaveState {
+  readonly hasEnded: boolean;
+  /** The number that the next save must carry; the first is 1. */
+  readonly nextSave: number;
+  /** The last save that was answered: its contents' digest. */
+  readonly lastDigest: string | null;
+}
+
+export type SaveDecision =
+  | { readonly do: 'apply' }
+  /** Sent before: the stored outcome is the answer. */
+  | { readonly do: 'again' }
+  | { readonly do: 'refuse'; readonly code: 'save-differs' | 'save-out-of-order' | 'session-ended' };
+
+/**
+ * Decides whether a numbered save is new, was sent before, or can't be.
+ *
+ * The last number is looked up before anything else, so that a save whose
+ * response was lost gets it even after the session ended.
+ */
+export function decideSave(session: SaveState, save: { readonly number: number; readonly digest: string }): SaveDecision {
+  if (save.number === session.nextSave - 1 && session.lastDigest !== null) {
+    return save.digest === session.lastDigest ? { do: 'again' } : { do: 'refuse', code: 'save-differs' };
+  }
+  if (session.hasEnded) return { do: 'refuse', code: 'session-ended' };
+  return save.number === session.nextSave ? { do: 'apply' } : { do: 'refuse', code: 'save-out-of-order' };
+}

@@ -1,0 +1,119 @@
+import { randomBytes } from 'node:crypto';
+import { existsSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { VekkonOperator } from '@vekkon/client';
+import { openLog, startService, type Service } from '@vekkon/service';
+import { Fleet } from './fleet.js';
+import { HistoryClock, writeHistory } from './history.js';
+
+export interface DemoOptions {
+  readonly data: string;
+  readonly port: number;
+  /** How many simulated pilots fly. */
+  readonly pilots: number;
+  /** Throw away what is in the folder and start over. */
+  readonly fresh: boolean;
+  /** Told to the person who started it. */
+  readonly say: (line: string) => void;
+}
+
+/** How to reach a demo: what `access.json` in its data folder holds. */
+export interface DemoAccess {
+  readonly url: string;
+  readonly game: string;
+  readonly environment: string;
+  readonly hostKey: string;
+  readonly deviceKey: string;
+  readonly operator: { readonly email: string; readonly password: string };
+}
+
+export interface Demo {
+  readonly access: DemoAccess;
+  readonly service: Service;
+  readonly fleet: Fleet;
+  close(): Promise<void>;
+}
+
+const seededPilots = 240;
+const environmentName = 'dev';
+const day = 24 * 60 * 60 * 1000;
+
+/** The text of Highfell Gliders' manifest. */
+export function demoManifest(): string {
+  return readFileSync(fileURLToPath(new URL('../highfell-gliders.yaml', import.meta.url)), 'utf8');
+}
+
+/**
+ * Starts a service with Highfell Gliders on it, and a fleet of pilots who play.
+ * A folder that already has data is kept as it is.
+ */
+export async function startDemo({ data, port, pilots, fresh, say }: DemoOptions): Promise<Demo> {
+  const accessFile = path.join(data, 'access.json');
+  if (fresh && existsSync(data)) {
+    if (!existsSync(accessFile)) throw new Error(`${data} is no demo's folder: it holds no access.json, and is left alone.`);
+    say(`Starting over: all data in ${data} is thrown away.`);
+    rmSync(data, { recursive: true });
+  }
+  if (!existsSync(accessFile)) {
+    if (existsSync(data) && readdirSync(data).length > 0) {
+      throw new Error(`${data} is not empty and no demo's folder: choose another with --data.`);
+    }
+    say('Writing forty days of made-up play …');
+    // Beside the folder and moved at the end: a demo that is interrupted here starts over.
+    const unfinished = `${data}.unfinished`;
+    rmSync(unfinished, { recursive: true, force: true });
+    const saves = await seed(unfinished);
+    renameSync(unfinished, data);
+    say(`${seededPilots} pilots, ${saves} saves.`);
+  }
+  const log = openLog('json', path.join(data, 'service.log'));
+  const service = await startService({ data, port, listen: '127.0.0.1', log });
+  const access = { ...(JSON.parse(readFileSync(accessFile, 'utf8')) as DemoAccess), url: service.url };
+  writeAccess(accessFile, access);
+  const fleet = new Fleet(service.url, access.hostKey, pilots);
+  return {
+    access,
+    service,
+    fleet,
+    async close() {
+      await fleet.stop();
+      await service.close();
+    },
+  };
+}
+
+function writeAccess(file: string, access: DemoAccess): void {
+  // Keys and a password: for the owner's eyes.
+  writeFileSync(file, `${JSON.stringify(access, null, 2)}\n`, { mode: 0o600 });
+}
+
+/** Makes the first admin and the environment as a person would, then writes the history. */
+async function seed(data: string): Promise<number> {
+  const until = Date.now();
+  const clock = new HistoryClock(until - 41 * day);
+  const log = openLog('json', path.join(data, 'history.log'));
+  const service = await startService({ data, port: 0, listen: '127.0.0.1', log, clock });
+  try {
+    const invitation = service.firstAdminLink?.split('#')[1];
+    if (invitation === undefined) throw new Error(`${data} has an admin already.`);
+    const operator = { email: 'maren@highfell.example', password: randomBytes(9).toString('base64url') };
+    const { token } = await VekkonOperator.becomeFirstAdmin(service.url, { invitation, name: 'Maren', ...operator });
+    const admin = new VekkonOperator({ url: service.url, token });
+    const made = await admin.createEnvironment(demoManifest(), environmentName, false);
+    const environment = await service.store.reader.environmentNamed(made.game, made.environment);
+    if (environment === undefined) throw new Error('The environment that was just made is not there.');
+    const saves = await writeHistory(service.store, clock, environment.number, seededPilots, until);
+    writeAccess(path.join(data, 'access.json'), {
+      url: service.url,
+      game: made.game,
+      environment: made.environment,
+      hostKey: made.hostKey,
+      deviceKey: made.deviceKey,
+      operator,
+    });
+    return saves;
+  } finally {
+    await service.close();
+  }
+}

@@ -1,0 +1,119 @@
+import { VekkonError, VekkonHost, type HostSession } from '@vekkon/client';
+import { setTimeout as pause } from 'node:timers/promises';
+import type { Transaction } from '@vekkon/core';
+import { flySome, land } from './flying.js';
+import { makePilots, type Pilot } from './pilots.js';
+import { Random } from './random.js';
+
+export interface FleetReport {
+  readonly joins: number;
+  readonly saves: number;
+  readonly leaves: number;
+  /** Joins that found, to the byte, what the pilot had when they last left. */
+  readonly foundAgain: number;
+  /** What a join found that was not what the pilot had left. Must stay empty. */
+  readonly differences: readonly string[];
+  readonly failures: readonly string[];
+}
+
+/** Pilots who really join, save and leave through the client, until they are told to stop. */
+export class Fleet {
+  readonly #hosts: readonly VekkonHost[];
+  readonly #stopping = new AbortController();
+  readonly #flying: Promise<void>[];
+  readonly #report = { joins: 0, saves: 0, leaves: 0, foundAgain: 0, differences: [] as string[], failures: [] as string[] };
+
+  constructor(url: string, hostKey: string, count: number) {
+    this.#hosts = ['ridge-eu-1', 'ridge-eu-2'].map((host) => new VekkonHost({ url, hostKey, host }));
+    this.#flying = makePilots(count).map((pilot, index) => this.#fly(pilot, new Random(Date.now() + index)));
+  }
+
+  get report(): FleetReport {
+    return this.#report;
+  }
+
+  /** Every pilot lands, saves and leaves. */
+  async stop(): Promise<FleetReport> {
+    this.#stopping.abort();
+    await Promise.all(this.#flying);
+    return this.#report;
+  }
+
+  async #fly(pilot: Pilot, random: Random): Promise<void> {
+    let left: string | undefined;
+    await this.#rest(random.between(0, 2_000));
+    while (!this.#stopping.signal.aborted) {
+      try {
+        left = await this.#stay(pilot, random, left);
+      } catch (error) {
+        if (!(error instanceof VekkonError)) throw error;
+        this.#report.failures.push(`${pilot.id}: ${error.message}`);
+        left = undefined;
+      }
+      await this.#rest(random.between(500, 4_000));
+    }
+  }
+
+  /** @returns what the pilot had when they left, as text */
+  async #stay(pilot: Pilot, random: Random, left: string | undefined): Promise<string> {
+    const session = await random.oneOf(this.#hosts).join(pilot.id, { name: pilot.name, attributes: { build: '1.8.0' } });
+    this.#report.joins++;
+    const found = textOf(session);
+    if (left === found) this.#report.foundAgain++;
+    else if (left !== undefined) this.#report.differences.push(`${pilot.id} left ${left} and found ${found}`);
+    for (let legs = random.between(2, 6); legs > 0 && !this.#stopping.signal.aborted; legs--) {
+      for (const transaction of flySome(random, session.balance('feather'))) make(session, transaction);
+      await this.#rest(random.between(400, 1_600));
+      await session.save();
+      this.#report.saves++;
+    }
+    const { chapter } = session.value('flight') as { readonly chapter: number };
+    for (const transaction of land(random, chapter)) make(session, transaction);
+    await session.leave();
+    this.#report.leaves++;
+    return textOf(session);
+  }
+
+  async #rest(milliseconds: number): Promise<void> {
+    await pause(milliseconds, undefined, { signal: this.#stopping.signal }).catch(() => undefined);
+  }
+}
+
+function textOf(session: HostSession): string {
+  return JSON.stringify([...session.records].sort(([a], [b]) => (a < b ? -1 : 1)));
+}
+
+/** Does with a session what a transaction says. */
+function make(session: HostSession, { changes }: Transaction): void {
+  for (const change of changes) {
+    switch (change.op) {
+      case 'put':
+        session.put(change.key, change.value);
+        break;
+      case 'merge':
+        session.merge(change.key, change.value);
+        break;
+      case 'increase':
+        session.increase(change.key, change.by, change.path);
+        break;
+      case 'outdo':
+        session.outdo(change.key, change.value, { path: change.path, better: change.better });
+        break;
+      case 'collect':
+        session.collect(change.key, change.value, change.path);
+        break;
+      case 'discard':
+        session.discard(change.key, change.value, change.path);
+        break;
+      case 'credit':
+        session.credit(change.key, change.amount, change.reason);
+        break;
+      case 'debit':
+        session.debit(change.key, change.amount, change.reason);
+        break;
+      case 'submit':
+        session.submit(change.key, change.value);
+        break;
+    }
+  }
+}

@@ -1,0 +1,255 @@
+import type { ChangeProblemCode } from '@vekkon/core';
+
+interface Entry {
+  readonly status: number;
+  /** What is wrong, in a few words that never change. */
+  readonly title: string;
+  /** What to do about it. */
+  readonly advice: string;
+}
+
+const changeProblems = {
+  'key-malformed': { status: 400, title: 'Not a key', advice: 'Write kind/name, or kind/name/which for a family.' },
+  'key-not-declared': {
+    status: 404,
+    title: 'Key not declared',
+    advice: 'Check the spelling against the nearest declared key, or declare it in the manifest.',
+  },
+  'op-not-for-kind': {
+    status: 422,
+    title: 'Change not for this kind',
+    advice: 'Each kind of record knows its own changes: see the detail for which.',
+  },
+  'value-invalid': {
+    status: 422,
+    title: 'Value does not fit the manifest',
+    advice: 'The pointer says where. Send a value of the declared type and within its bounds.',
+  },
+  'value-too-deep': { status: 422, title: 'Value nested too deeply', advice: 'Make the value flatter.' },
+  'value-too-large': { status: 422, title: 'Record too large', advice: 'Split the record, or keep less in it.' },
+  'name-forbidden': { status: 422, title: 'Name not allowed in a value', advice: 'Rename the member.' },
+  'revision-mismatch': {
+    status: 412,
+    title: 'Another revision is stored',
+    advice: 'Somebody changed the record meanwhile: read it again and decide anew.',
+  },
+  'path-not-found': {
+    status: 422,
+    title: 'Path leads nowhere',
+    advice: 'Check the JSON Pointer against the stored value.',
+  },
+  'not-a-number': { status: 422, title: 'No number there', advice: 'Check the JSON Pointer against the stored value.' },
+  'not-a-list': { status: 422, title: 'No list there', advice: 'Check the JSON Pointer against the stored value.' },
+  'number-out-of-range': {
+    status: 422,
+    title: 'Number out of range',
+    advice: 'Whole numbers stay within ±(2⁵³−1), all numbers are finite.',
+  },
+  'balance-too-low': { status: 422, title: 'Balance too low', advice: 'Offer less, or credit the player first.' },
+  'balance-too-high': {
+    status: 422,
+    title: 'Balance too high',
+    advice: 'The balance would be above its ceiling, or beyond what a number can hold.',
+  },
+  'score-out-of-bounds': {
+    status: 422,
+    title: 'Result out of bounds',
+    advice: 'The manifest says what the lowest and the highest result can be.',
+  },
+  'family-full': { status: 422, title: 'Family full', advice: 'Remove one before adding another.' },
+  'player-too-large': { status: 422, title: 'Player too large', advice: 'Keep less for this player.' },
+} satisfies { readonly [code in ChangeProblemCode]: Entry };
+
+/** Every problem that the service answers with. The page /problems is made from this. */
+export const problemCatalogue = {
+  ...changeProblems,
+  'credential-missing': {
+    status: 401,
+    title: 'No credential',
+    advice: 'Send the header "Authorization: Bearer …" with your host key, or sign in.',
+  },
+  'credential-unknown': {
+    status: 401,
+    title: 'Credential not known',
+    advice: 'Check that the key was copied whole and belongs to this service; make a new one if it is lost.',
+  },
+  'credential-revoked': {
+    status: 401,
+    title: 'Credential revoked or over',
+    advice: 'Use a key that is still valid, or sign in again.',
+  },
+  'credential-wrong-kind': {
+    status: 403,
+    title: 'Wrong kind of credential',
+    advice: 'This call takes another kind: a host key, or an operator who is signed in.',
+  },
+  'role-too-low': { status: 403, title: 'Role does not allow this', advice: 'Ask an admin to do it, or for the role.' },
+  'sign-in-refused': {
+    status: 401,
+    title: 'E-mail or password wrong',
+    advice: 'Check both. An admin can set a new password.',
+  },
+  'invitation-invalid': {
+    status: 403,
+    title: 'Link used or over',
+    advice: 'A link works once and for an hour. Restart the service for a new one while there is no admin.',
+  },
+  'environment-not-named': {
+    status: 400,
+    title: 'Which environment?',
+    advice: 'Send the header "Vekkon-Environment: GAME/ENVIRONMENT".',
+  },
+  'environment-unknown': {
+    status: 404,
+    title: 'Environment not known',
+    advice: 'Check the names of the game and its environment.',
+  },
+  'environment-exists': {
+    status: 409,
+    title: 'Environment exists already',
+    advice: 'Choose another name for the environment.',
+  },
+  'manifest-not-installed': {
+    status: 409,
+    title: 'No manifest installed',
+    advice: 'Install a manifest in this environment first: without it the service can not tell what a record may hold.',
+  },
+  'manifest-invalid': {
+    status: 422,
+    title: 'Manifest has mistakes',
+    advice: 'Each mistake comes with its line and column. Correct them and send it again.',
+  },
+  'player-unknown': {
+    status: 404,
+    title: 'Player not known',
+    advice: 'Check the id. A player is made at their first join.',
+  },
+  'player-id-invalid': {
+    status: 400,
+    title: 'Not a player id',
+    advice: 'Ids are 1 to 128 characters in NFC, without control characters or "/", and not "." or "..".',
+  },
+  'player-held': {
+    status: 409,
+    title: 'Another host holds the player',
+    advice: 'Try again when the holder has left, or when its lease has ended.',
+  },
+  'host-replaced': {
+    status: 409,
+    title: 'Host was started again',
+    advice: 'A newer start of this host has taken its place: end this one.',
+  },
+  'session-unknown': { status: 404, title: 'Session not known', advice: 'Join the player again.' },
+  'session-ended': {
+    status: 409,
+    title: 'Session has ended',
+    advice: 'The player left, or somebody else joined them: join again, and never write for this session.',
+  },
+  'save-out-of-order': {
+    status: 409,
+    title: 'Save number out of turn',
+    advice: 'Send the number that is expected. Each save carries the number after the one before.',
+  },
+  'save-differs': {
+    status: 409,
+    title: 'Save was sent with other contents',
+    advice: 'A number stands for one save: repeat it unchanged, or use the next number.',
+  },
+  'record-unknown': {
+    status: 404,
+    title: 'Record not stored',
+    advice: 'The player has no such record yet: put it first.',
+  },
+  'precondition-needed': {
+    status: 428,
+    title: 'Say what you are replacing',
+    advice: 'The player is in a session: send If-Match with the ETag of the record that you read.',
+  },
+  'request-invalid': {
+    status: 400,
+    title: 'Request not as it must be',
+    advice: 'The issues say where and what. The shapes are in /openapi.json.',
+  },
+  'body-not-json': { status: 400, title: 'Body is not JSON', advice: 'Send JSON (RFC 8259) in UTF-8.' },
+  'body-too-large': {
+    status: 413,
+    title: 'Body too large',
+    advice: 'A request takes up to 1 MiB: send several smaller ones.',
+  },
+  'media-type-unsupported': {
+    status: 415,
+    title: 'Not sent as JSON',
+    advice: 'Send the header "Content-Type: application/json".',
+  },
+  'too-many-requests': {
+    status: 429,
+    title: 'Too many requests',
+    advice: 'Wait for as long as Retry-After says.',
+  },
+  'route-unknown': { status: 404, title: 'Nothing here', advice: 'See /openapi.json for what there is.' },
+  'service-stopping': {
+    status: 503,
+    title: 'Service is stopping',
+    advice: 'Try again shortly: another start of the service will answer.',
+  },
+  'store-not-writable': {
+    status: 503,
+    title: 'Store not writable',
+    advice: 'Nothing of this request was kept. Try again after Retry-After; the service recovers by itself.',
+  },
+  fault: {
+    status: 500,
+    title: 'Fault in the service',
+    advice: 'This is ours. Look for the requestId in the log of the service.',
+  },
+} as const satisfies { readonly [code: string]: Entry };
+
+export type ProblemCode = keyof typeof problemCatalogue;
+
+/** Facts of one case that a program can use, beside the code. */
+export interface ProblemFacts {
+  readonly key?: string | undefined;
+  readonly pointer?: string | undefined;
+  readonly nearest?: string | undefined;
+  /** The save number that is expected. */
+  readonly expected?: number | undefined;
+  /** The revision that is stored. */
+  readonly revision?: number | undefined;
+  /** Who holds the player, and until when (RFC 3339) unless it renews. */
+  readonly holder?: { readonly host: string; readonly leaseEndsAt: string } | undefined;
+  readonly issues?: readonly { readonly pointer: string; readonly detail: string }[] | undefined;
+  readonly mistakes?: readonly { readonly line: number; readonly column: number; readonly detail: string }[] | undefined;
+  /** Seconds until it makes sense to try again. */
+  readonly retryAfter?: number | undefined;
+}
+
+/** Why a request was refused; becomes problem details (RFC 9457) on the wire. */
+export class Refusal extends Error {
+  override readonly name = 'Refusal';
+  readonly status: number;
+
+  constructor(
+    readonly code: ProblemCode,
+    /** What is wrong in this case and what to do next; the catalogue's advice where there is nothing to add. */
+    readonly detail: string = problemCatalogue[code].advice,
+    readonly facts: ProblemFacts = {},
+  ) {
+    super(detail);
+    this.status = problemCatalogue[code].status;
+  }
+}
+
+/** Problem details (RFC 9457) as the service sends them. */
+export interface ProblemDetails extends ProblemFacts {
+  readonly type: string;
+  readonly title: string;
+  readonly status: number;
+  readonly detail: string;
+  readonly code: ProblemCode;
+  readonly requestId: string;
+}
+
+export function problemDetails(refusal: Refusal, requestId: string): ProblemDetails {
+  const { code, detail, facts, status } = refusal;
+  return { type: `/problems#${code}`, title: problemCatalogue[code].title, status, detail, code, requestId, ...facts };
+}

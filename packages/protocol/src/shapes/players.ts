@@ -1,0 +1,46 @@
+import { z } from 'zod';
+import { id, recordsByKey, time } from './values.js';
+import { sessionId } from './sessions.js';
+
+const sessionEnd = z.enum(['left', 'joined-again', 'lease-over', 'host-restarted']);
+
+export const sessionSummary = z.object({
+  id: sessionId,
+  host: z.string(),
+  joinedAt: time,
+  endedAt: time.nullable(),
+  end: sessionEnd.nullable().meta({ description: 'Why it ended; null while it is open.' }),
+  saves: z.int(),
+  lastSavedAt: time.nullable(),
+  isNew: z.boolean(),
+});
+export type SessionSummary = z.infer<typeof sessionSummary>;
+
+export const playerSummary = z.object({
+  id,
+  name: z.string().nullable(),
+  createdAt: time,
+  lastJoinedAt: time.nullable(),
+  lastLeftAt: time.nullable(),
+  sessionOn: z.string().nullable().meta({ description: 'The host whose session is open; null if none is.' }),
+});
+export type PlayerSummary = z.infer<typeof playerSummary>;
+
+export const playerList = z.object({
+  players: z.array(playerSummary),
+  total: z.int().meta({ description: 'How many match, on all pages.' }),
+  next: z.string().nullable().meta({ description: 'Send it as `after` for the next page; null on the last.' }),
+});
+export type PlayerList = z.infer<typeof playerList>;
+
+export const playerDetails = playerSummary.extend({ now: time, seen: z.int(), records: recordsByKey });
+export type PlayerDetails = z.infer<typeof playerDetails>;
+
+export const sessionList = z.object({ sessions: z.array(sessionSummary) });
+export type SessionList = z.infer<typeof sessionList>;
+
+export const sessionDetails = sessionSummary.extend({
+  loaded: recordsByKey.meta({ description: 'What was loaded at join.' }),
+  stored: recordsByKey.meta({ description: 'What is stored since: at leave, or so far.' }),
+});
+export type SessionDetails = z.infer<typeof sessionDetails>;

@@ -1,0 +1,65 @@
+import { z } from 'zod';
+import { transactionOutcome, transactions } from './changes.js';
+import { id, jsonValue, recordsByKey, time } from './values.js';
+
+export const sessionId = z.string().regex(/^ses_[A-Za-z0-9_-]{16,40}$/, { error: 'is not a session id' });
+
+export const joinRequest = z.strictObject({
+  host: id,
+  instance: z.string().min(1).max(128).optional().meta({ description: "One start of the host's process: a random id." }),
+  attempt: z.string().min(1).max(128).optional().meta({ description: 'The same for every try of one join.' }),
+  name: z.string().min(1).max(128).optional().meta({ description: 'The display name.' }),
+  attributes: z
+    .record(z.string().regex(/^[a-z][a-z0-9-]{0,62}$/), z.union([z.string().max(200), z.number(), z.boolean()]))
+    .optional(),
+  wait: z.number().min(0).max(20).optional().meta({ description: 'Seconds to wait for a handover.' }),
+  manifest: z.int().min(1).optional().meta({ description: 'The manifest version this host was built against.' }),
+});
+export type JoinRequest = z.infer<typeof joinRequest>;
+
+export const joinResponse = z.object({
+  now: time,
+  session: z.object({ id: sessionId, leaseSeconds: z.int(), expiresAt: time, nextSave: z.int() }),
+  seen: z.int().meta({ description: 'Counts every commit to this player.' }),
+  player: z.object({
+    id,
+    name: z.string().nullable(),
+    isNew: z.boolean(),
+    createdAt: time,
+    lastLeftAt: time.nullable(),
+  }),
+  records: recordsByKey,
+  tuning: z.object({ edition: z.int(), values: z.record(z.string(), jsonValue), nextChangeAt: time.nullable() }),
+});
+export type JoinResponse = z.infer<typeof joinResponse>;
+
+export const saveRequest = z.strictObject({
+  number: z.int().min(1),
+  seen: z.int().min(0).optional(),
+  transactions: transactions.default([]),
+});
+export type SaveRequest = z.infer<typeof saveRequest>;
+
+export const saveResponse = z.object({
+  now: time,
+  number: z.int(),
+  seen: z.int(),
+  transactions: z.array(transactionOutcome),
+  records: recordsByKey,
+  session: z.object({ expiresAt: time, handoverWanted: z.boolean() }),
+});
+export type SaveResponse = z.infer<typeof saveResponse>;
+
+/** A last save is optional: a body without `number` only ends the session. */
+export const leaveRequest = saveRequest.partial({ number: true });
+export type LeaveRequest = z.infer<typeof leaveRequest>;
+
+export const leaveResponse = z.object({
+  now: time,
+  number: z.int().nullable(),
+  seen: z.int(),
+  transactions: z.array(transactionOutcome),
+  records: recordsByKey,
+  session: z.object({ endedAt: time }),
+});
+export type LeaveResponse = z.infer<typeof leaveResponse>;

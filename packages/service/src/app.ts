@@ -1,0 +1,60 @@
+import { randomBytes } from 'node:crypto';
+import { limits } from '@vekkon/core';
+import { Refusal, routes } from '@vekkon/protocol';
+import express, { type Express } from 'express';
+import { rateLimit } from 'express-rate-limit';
+import helmet from 'helmet';
+import { serveConsole } from './console-files.js';
+import { problemResponder, routeUnknown } from './problems.js';
+import { serveAbout } from './routes/about.js';
+import { serveEnvironments } from './routes/environments.js';
+import { serveOperators } from './routes/operators.js';
+import { servePlayers } from './routes/players.js';
+import { serveRecords } from './routes/records.js';
+import { serveSessions } from './routes/sessions.js';
+import type { Desk } from './serve-route.js';
+
+const signInTriesPerMinute = 30;
+
+/** The service's routes, in the order in which a request meets them. */
+export function makeApp(desk: Desk, version: string): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  // Entity tags are the revisions of records; Express's own would hide them.
+  app.disable('etag');
+  app.use((_request, response, next) => {
+    response.set('X-Request-Id', randomBytes(9).toString('base64url'));
+    next();
+  });
+  const guard = helmet({
+    contentSecurityPolicy: {
+      // The console's components write their own style elements. The service itself speaks plain HTTP.
+      directives: { styleSrc: ["'self'", "'unsafe-inline'"], upgradeInsecureRequests: null },
+    },
+    strictTransportSecurity: false,
+  });
+  app.use(['/console', '/docs'], guard);
+  app.use('/v1', express.json({ limit: limits.bodyBytes, strict: false, type: () => true }));
+  app.use([routes.signIn.path, routes.firstAdmin.path], signInLimit());
+  serveAbout(app, desk, version);
+  serveSessions(app, desk);
+  serveRecords(app, desk);
+  servePlayers(app, desk);
+  serveEnvironments(app, desk);
+  serveOperators(app, desk);
+  serveConsole(app);
+  app.use(routeUnknown);
+  app.use(problemResponder(desk.log));
+  return app;
+}
+
+/** Passwords can't be guessed by trying many. */
+function signInLimit() {
+  return rateLimit({
+    windowMs: 60_000,
+    limit: signInTriesPerMinute,
+    standardHeaders: 'draft-8',
+    legacyHeaders: false,
+    handler: (_request, _response, next) => next(new Refusal('too-many-requests', undefined, { retryAfter: 60 })),
+  });
+}

@@ -1,0 +1,16 @@
+import { existsSync } from 'node:fs';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import express, { type IRouter } from 'express';
+
+/** Serves the built console at /console. Its own paths all lead to its one page. */
+export function serveConsole(router: IRouter): void {
+  const page = fileURLToPath(import.meta.resolve('@vekkon/console/dist/index.html'));
+  if (!existsSync(page)) return;
+  const assets = path.join(path.dirname(page), 'assets');
+  router.use('/console/assets', express.static(assets, { immutable: true, maxAge: '1y', fallthrough: false }));
+  router.get(['/console', '/console/*path'], (_request, response) => {
+    response.set('Cache-Control', 'no-cache').sendFile(page);
+  });
+  router.get('/', (_request, response) => response.redirect('/console/'));
+}

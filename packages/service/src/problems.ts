@@ -1,0 +1,50 @@
+import { problemDetails, Refusal } from '@vekkon/protocol';
+import type { ErrorRequestHandler, RequestHandler } from 'express';
+import type { Logger } from './log.js';
+
+/** What the JSON body parser throws. */
+interface BodyError extends Error {
+  readonly type: string;
+}
+
+function isBodyError(error: unknown): error is BodyError {
+  return error instanceof Error && 'type' in error && typeof error.type === 'string';
+}
+
+function refusalFor(error: unknown): Refusal {
+  if (error instanceof Refusal) return error;
+  if (error instanceof URIError) {
+    return new Refusal('request-invalid', 'The path is not percent-encoded as it must be (RFC 3986).');
+  }
+  if (isBodyError(error)) {
+    if (error.type === 'entity.too.large') return new Refusal('body-too-large');
+    if (error.type === 'entity.parse.failed') return new Refusal('body-not-json', `The body is not JSON: ${error.message}.`);
+    if (error.type === 'charset.unsupported' || error.type === 'encoding.unsupported') {
+      return new Refusal('media-type-unsupported', `${error.message}: send JSON in UTF-8.`);
+    }
+    return new Refusal('body-not-json', `The body did not arrive whole: ${error.message}.`);
+  }
+  return new Refusal('fault');
+}
+
+/** Answers every error as problem details (RFC 9457). What is not a refusal is a fault: logged with its cause. */
+export function problemResponder(log: Logger): ErrorRequestHandler {
+  return (error: unknown, request, response, next) => {
+    if (response.headersSent) return next(error);
+    const refusal = refusalFor(error);
+    const requestId = String(response.getHeader('X-Request-Id'));
+    if (refusal.status >= 500) {
+      const cause: unknown = error instanceof Refusal ? error.cause : error;
+      const method = refusal.code === 'fault' ? 'error' : 'warn';
+      log[method]({ err: cause, requestId, code: refusal.code }, `${request.method} ${request.path}: ${refusal.code}`);
+    }
+    if (refusal.facts.retryAfter !== undefined) response.set('Retry-After', String(refusal.facts.retryAfter));
+    if (refusal.status === 401) response.set('WWW-Authenticate', 'Bearer');
+    response.status(refusal.status).type('application/problem+json');
+    response.send(JSON.stringify(problemDetails(refusal, requestId)));
+  };
+}
+
+export const routeUnknown: RequestHandler = (request) => {
+  throw new Refusal('route-unknown', `There is no ${request.method} ${request.path}: see /openapi.json for what there is.`);
+};

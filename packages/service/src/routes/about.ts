@@ -1,0 +1,21 @@
+import { openApiDocument, problemCatalogue, Refusal, routes } from '@vekkon/protocol';
+import type { IRouter } from 'express';
+import { serveRoute, type Desk } from '../serve-route.js';
+
+/** What the service says of itself. */
+export function serveAbout(router: IRouter, desk: Desk, version: string): void {
+  serveRoute(router, desk, routes.health, async () => ({ status: 'up' }));
+
+  serveRoute(router, desk, routes.ready, async () => {
+    if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
+    await desk.reader.hasOperator();
+    return { status: 'ready', migration: desk.migration };
+  });
+
+  serveRoute(router, desk, routes.problems, async () => ({
+    problems: Object.entries(problemCatalogue).map(([code, entry]) => ({ code, ...entry })),
+  }));
+
+  const document = openApiDocument(version);
+  router.get('/openapi.json', (_request, response) => void response.json(document));
+}

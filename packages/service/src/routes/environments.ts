@@ -1,0 +1,62 @@
+import { readManifestFile } from '@vekkon/core/manifest-file';
+import { Refusal, routes, type EnvironmentSummary } from '@vekkon/protocol';
+import { rfc3339, type EnvironmentRow, type Reader } from '@vekkon/store';
+import type { IRouter } from 'express';
+import { serveRoute, type Desk } from '../serve-route.js';
+import { hashToken, newToken } from '../tokens.js';
+
+/** Seconds for which a session is promised to its host. In `dev` a breakpoint may stop the game for a while. */
+const leaseSeconds = { dev: 900, other: 60 };
+
+/** Games, their environments, and the manifests installed in them. */
+export function serveEnvironments(router: IRouter, desk: Desk): void {
+  const { reader, writer } = desk;
+
+  serveRoute(router, desk, routes.createEnvironment, async ({ body }) => {
+    const read = readManifestFile(body.manifest);
+    if ('mistakes' in read) {
+      const { mistakes } = read;
+      const [first] = mistakes;
+      throw new Refusal(
+        'manifest-invalid',
+        `The manifest has ${mistakes.length === 1 ? 'a mistake' : `${mistakes.length} mistakes`}; line ${first?.line}, column ${first?.column}: ${first?.detail}`,
+        { mistakes },
+      );
+    }
+    const hostKey = newToken('hostKey');
+    const deviceKey = newToken('deviceKey');
+    const { number } = await writer.do('createEnvironment', {
+      name: body.environment,
+      isLive: body.live,
+      leaseSeconds: body.environment === 'dev' ? leaseSeconds.dev : leaseSeconds.other,
+      manifest: read.manifest,
+      source: body.manifest,
+      hostKeyHash: hashToken(hostKey),
+      deviceKeyHash: hashToken(deviceKey),
+    });
+    return { ...(await environmentSummary(reader, await reader.environment(number))), hostKey, deviceKey };
+  });
+
+  serveRoute(router, desk, routes.manifest, async ({ environment, request, response }) => {
+    const { version, installedAt, rules } = await reader.manifestOf(await environment());
+    const tag = `"${version}"`;
+    response.set('ETag', tag);
+    if (request.get('If-None-Match') === tag) {
+      response.status(304).end();
+      return undefined;
+    }
+    return { version, installedAt: rfc3339(installedAt), manifest: rules.manifest };
+  });
+}
+
+export async function environmentSummary(reader: Reader, row: EnvironmentRow): Promise<EnvironmentSummary> {
+  const title =
+    row.manifest_version === null ? row.game : (await reader.manifestOf(row)).rules.manifest.title;
+  return {
+    game: row.game,
+    title,
+    environment: row.name,
+    isLive: row.is_live === 1,
+    manifestVersion: row.manifest_version,
+  };
+}

@@ -1,0 +1,63 @@
+import { hash, verify } from '@node-rs/argon2';
+import { Refusal, routes, type OperatorProfile, type SignInResponse } from '@vekkon/protocol';
+import { rfc3339 } from '@vekkon/store';
+import type { IRouter } from 'express';
+import { environmentSummary } from './environments.js';
+import { serveRoute, type Desk } from '../serve-route.js';
+import { hashToken, newToken } from '../tokens.js';
+
+const tokenLasts = 14 * 24 * 60 * 60 * 1000;
+
+/** Signing in and out. Passwords are kept as Argon2id hashes (RFC 9106). */
+export function serveOperators(router: IRouter, desk: Desk): void {
+  const { reader, writer, access, clock } = desk;
+
+  async function signedIn(operator: OperatorProfile & { readonly number: number }): Promise<SignInResponse> {
+    const token = newToken('operator');
+    const expiresAt = clock.now() + tokenLasts;
+    await writer.do('addCredential', {
+      hash: hashToken(token),
+      sort: 'operator',
+      operator: operator.number,
+      expiresAt,
+    });
+    const { email, name, role } = operator;
+    return { token, expiresAt: rfc3339(expiresAt), operator: { email, name, role } };
+  }
+
+  serveRoute(router, desk, routes.signIn, async ({ body }) => {
+    const operator = await reader.operatorByEmail(body.email);
+    // An unknown e-mail takes as long as a wrong password, so that nobody can find out who is known.
+    const isRight = await verify(operator?.password_hash ?? (await hashOfNobody), body.password);
+    if (operator === undefined || !isRight) throw new Refusal('sign-in-refused');
+    return signedIn(operator);
+  });
+
+  serveRoute(router, desk, routes.signOut, async ({ principal }) => {
+    if (principal.sort === 'operator') await writer.do('revokeCredential', { hash: principal.tokenHash });
+    access.forgetAll();
+    return {};
+  });
+
+  serveRoute(router, desk, routes.firstAdmin, async ({ body }) => {
+    const { email, name } = body;
+    const { number } = await writer.do('addFirstAdmin', {
+      email,
+      name,
+      passwordHash: await hash(body.password),
+      invitationHash: hashToken(body.invitation),
+    });
+    return signedIn({ number, email, name, role: 'admin' });
+  });
+
+  serveRoute(router, desk, routes.operator, async ({ principal }) => {
+    if (principal.sort !== 'operator') throw new Refusal('credential-wrong-kind');
+    const { email, name, role } = principal.operator;
+    const environments = await Promise.all(
+      (await reader.environments()).map((environment) => environmentSummary(reader, environment)),
+    );
+    return { operator: { email, name, role }, environments };
+  });
+}
+
+const hashOfNobody = hash(newToken('operator'));

@@ -1,0 +1,91 @@
+import { readRecord } from '@vekkon/core';
+import { Refusal, routes, type PlayerSummary, type SessionSummary } from '@vekkon/protocol';
+import { rfc3339, type EnvironmentRow, type PlayerRow, type Reader, type SessionRow } from '@vekkon/store';
+import type { IRouter } from 'express';
+import { recordsByKey } from '../records-by-key.js';
+import { serveRoute, type Desk } from '../serve-route.js';
+
+/** What is stored for players, and the stays they had. */
+export function servePlayers(router: IRouter, desk: Desk): void {
+  const { reader } = desk;
+
+  serveRoute(router, desk, routes.players, async ({ query, environment }) => {
+    const { number } = await environment();
+    const page = await reader.players(number, query.search ?? '', query.count, query.after);
+    return { players: page.players.map(playerSummary), total: page.total, next: page.next };
+  });
+
+  serveRoute(router, desk, routes.player, async ({ params, environment }) => {
+    const place = await environment();
+    const player = await knownPlayer(reader, place, params.player);
+    const records = recordsByKey(await reader.records(player, place));
+    return { ...playerSummary(player), now: rfc3339(desk.clock.now()), seen: player.seen, records };
+  });
+
+  serveRoute(router, desk, routes.playerSessions, async ({ params, query, environment }) => {
+    const player = await knownPlayer(reader, await environment(), params.player);
+    return { sessions: (await reader.sessions(player.number, query.count)).map(sessionSummary) };
+  });
+
+  serveRoute(router, desk, routes.session, async ({ params, environment }) => {
+    const place = await environment();
+    const session = await reader.session(place.number, params.session);
+    if (session === undefined) {
+      throw new Refusal('session-unknown', `There is no session "${params.session}" in this environment.`);
+    }
+    const loaded = await reader.recordsAsOf(session.player, session.seen_at_join);
+    const stored = await reader.recordsAsOf(session.player, session.seen_at_end ?? Number.MAX_SAFE_INTEGER);
+    const declared = async (records: typeof loaded) => recordsByKey(await declaredOnly(reader, place, records));
+    return { ...sessionSummary(session), loaded: await declared(loaded), stored: await declared(stored) };
+  });
+}
+
+/** Records as the rules read them: what lacks in them filled in, what is no longer declared left out. */
+async function declaredOnly(reader: Reader, environment: EnvironmentRow, records: Awaited<ReturnType<Reader['recordsAsOf']>>) {
+  const { rules } = await reader.manifestOf(environment);
+  const read = new Map<string, ReturnType<typeof readRecord>>();
+  for (const [key, record] of records) {
+    const declaration = rules.manifest.records[key.split('/', 2).join('/')];
+    if (declaration !== undefined) read.set(key, readRecord(record, declaration));
+  }
+  return read;
+}
+
+export async function knownPlayer(reader: Reader, environment: EnvironmentRow, id: string) {
+  const player = await reader.player(environment.number, id);
+  if (player === undefined) {
+    throw new Refusal(
+      'player-unknown',
+      `"${environment.game}/${environment.name}" knows no player "${id}": check the id. A player is made at their first join.`,
+    );
+  }
+  return player;
+}
+
+function timeOrNull(time: number | null): string | null {
+  return time === null ? null : rfc3339(time);
+}
+
+function playerSummary(row: PlayerRow & { readonly session_on: string | null }): PlayerSummary {
+  return {
+    id: row.id,
+    name: row.name,
+    createdAt: rfc3339(row.created_at),
+    lastJoinedAt: timeOrNull(row.last_joined_at),
+    lastLeftAt: timeOrNull(row.last_left_at),
+    sessionOn: row.session_on,
+  };
+}
+
+function sessionSummary(row: SessionRow): SessionSummary {
+  return {
+    id: row.id,
+    host: row.host,
+    joinedAt: rfc3339(row.joined_at),
+    endedAt: timeOrNull(row.ended_at),
+    end: row.end,
+    saves: row.next_save - 1,
+    lastSavedAt: timeOrNull(row.last_saved_at),
+    isNew: row.is_new === 1,
+  };
+}

@@ -1,0 +1,53 @@
+import { declarationOf, isProblem, readRecord } from '@vekkon/core';
+import { Refusal, routes } from '@vekkon/protocol';
+import type { IRouter } from 'express';
+import { serveRoute, type Desk } from '../serve-route.js';
+import { knownPlayer } from './players.js';
+
+/** One record at a time: the short way. Its revision is its entity tag (RFC 9110). */
+export function serveRecords(router: IRouter, desk: Desk): void {
+  const { reader, writer } = desk;
+
+  serveRoute(router, desk, routes.readRecord, async ({ params, environment, request, response }) => {
+    const place = await environment();
+    const { rules } = await reader.manifestOf(place);
+    const declared = declarationOf(params.key, rules.manifest);
+    if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
+    const player = await knownPlayer(reader, place, params.player);
+    const stored = await reader.record(player.number, params.key);
+    if (stored === undefined && declared.member !== undefined) {
+      throw new Refusal('record-unknown', `"${params.player}" has no "${params.key}" yet: put it first.`);
+    }
+    const record = readRecord(stored, declared.declaration);
+    const tag = `"${record.revision}"`;
+    response.set('ETag', tag);
+    if (request.get('If-None-Match') === tag) {
+      response.status(304).end();
+      return undefined;
+    }
+    return record.value;
+  });
+
+  serveRoute(router, desk, routes.putRecord, async ({ params, body, environment, request, response }) => {
+    const { number } = await environment();
+    const record = await writer.do('putRecord', {
+      environment: number,
+      player: params.player,
+      key: params.key,
+      value: body,
+      ifRevision: revisionOf(request.get('If-Match')),
+    });
+    response.set('ETag', `"${record.revision}"`);
+    return { revision: record.revision, value: record.value };
+  });
+}
+
+/** The revision that an If-Match header names. */
+function revisionOf(header: string | undefined): number | null {
+  if (header === undefined) return null;
+  const revision = /^"(\d+)"$/.exec(header.trim())?.[1];
+  if (revision === undefined) {
+    throw new Refusal('request-invalid', 'If-Match must be the ETag of the record that you read, such as "8", with its quotes.');
+  }
+  return Number(revision);
+}

@@ -1,0 +1,110 @@
+import { checkValue, limits, type Json } from '@vekkon/core';
+import { Refusal, type Route } from '@vekkon/protocol';
+import type { Clock, EnvironmentRow, Reader, Writer } from '@vekkon/store';
+import type { IRouter, Request, Response } from 'express';
+import type { z } from 'zod';
+import type { Access, Principal } from './access.js';
+import type { Logger } from './log.js';
+
+/** What every route works with. */
+export interface Desk {
+  readonly writer: Writer;
+  readonly reader: Reader;
+  readonly access: Access;
+  readonly clock: Clock;
+  readonly log: Logger;
+  /** Where the service is reached. */
+  readonly url: () => string;
+  readonly migration: string;
+  /** No new joins: the service is about to stop. */
+  isStopping(): boolean;
+}
+
+type Shape<T> = T extends z.ZodType ? z.output<T> : undefined;
+type Shapes<T> = T extends { readonly [name: string]: z.ZodType } ? { [K in keyof T]: z.output<T[K]> } : undefined;
+
+/** One request, its shape checked and its caller admitted. */
+export interface Call<R extends Route> {
+  readonly params: Shapes<R['params']>;
+  readonly query: Shape<R['query']>;
+  readonly body: Shape<R['body']>;
+  readonly principal: Principal;
+  /** The environment that the call is about. */
+  readonly environment: () => Promise<EnvironmentRow>;
+  readonly request: Request;
+  readonly response: Response;
+}
+
+/** A body nests a value this much deeper than it stands in its record. */
+const envelopeDepth = 6;
+
+/**
+ * Answers a route: checks the caller, then the shapes, then calls the handler
+ * and sends what it returns, or the problem that it throws. A handler that has
+ * answered by itself returns undefined.
+ */
+export function serveRoute<R extends Route>(
+  router: IRouter,
+  desk: Desk,
+  route: R,
+  handler: (call: Call<R>) => Promise<z.output<R['response']> | undefined>,
+): void {
+  router[route.method](expressPath(route.path), async (request, response) => {
+    const principal = await desk.access.admit(request, route.callers);
+    const call = {
+      params: parseParams(route, request),
+      query: route.query && parse(route.query, request.query, 'the query'),
+      body: route.body && parseBody(route.body, request),
+      principal,
+      environment: () => desk.access.environmentOf(request, principal),
+      request,
+      response,
+    } as Call<R>;
+    const answer = await handler(call);
+    if (answer !== undefined) response.status(route.status).json(answer);
+  });
+}
+
+/** `{key}` may hold slashes, all other parameters are one segment. */
+function expressPath(path: string): string {
+  return path.replace('{key}', '*key').replaceAll(/\{(\w+)\}/g, ':$1');
+}
+
+function parseParams(route: Route, request: Request): object | undefined {
+  if (route.params === undefined) return undefined;
+  const parsed: { [name: string]: unknown } = {};
+  for (const [name, shape] of Object.entries(route.params)) {
+    const given = (request.params as { [name: string]: string | string[] })[name];
+    const result = shape.safeParse(Array.isArray(given) ? given.join('/') : given);
+    if (result.success) {
+      parsed[name] = result.data;
+      continue;
+    }
+    const detail = result.error.issues[0]?.message ?? 'is not as it must be';
+    if (name === 'player') throw new Refusal('player-id-invalid', `"${given}" is not a player id: it ${detail}.`);
+    if (name === 'session') throw new Refusal('session-unknown', `"${given}" ${detail}: join the player again.`);
+    throw new Refusal('request-invalid', `"${given}" in the path ${detail}.`);
+  }
+  return parsed;
+}
+
+function parseBody(shape: z.ZodType, request: Request): unknown {
+  // A body may be left out where all of its members may be.
+  const body: unknown = request.body === undefined && request.method === 'POST' ? {} : request.body;
+  if (body === undefined) throw new Refusal('body-not-json', 'The body is empty: send the value as JSON, such as 17.');
+  const unfit = checkValue(body as Json, limits.jsonDepth + envelopeDepth);
+  if (unfit !== undefined) throw new Refusal(unfit.code, unfit.detail, { pointer: unfit.pointer });
+  return parse(shape, body, 'the body');
+}
+
+function parse(shape: z.ZodType, given: unknown, where: string): unknown {
+  const result = shape.safeParse(given);
+  if (result.success) return result.data;
+  const issues = result.error.issues.slice(0, 20).map((issue) => ({
+    pointer: issue.path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join(''),
+    detail: issue.message,
+  }));
+  const [first] = issues;
+  const place = first === undefined || first.pointer === '' ? where : `${where} at ${first.pointer}`;
+  throw new Refusal('request-invalid', `In ${place}: ${first?.detail ?? 'not as it must be'}.`, { issues });
+}

@@ -1,0 +1,100 @@
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
+import { Access } from './access.js';
+import { makeApp } from './app.js';
+import type { Logger } from './log.js';
+import { hashToken, newToken } from './tokens.js';
+
+export const version = '0.1.0';
+
+export interface ServiceOptions {
+  /** The data folder; made if it is missing. */
+  readonly data: string;
+  /** 0 for any free one. */
+  readonly port: number;
+  /** The address to listen on, such as 127.0.0.1. */
+  readonly listen: string;
+  readonly log: Logger;
+  readonly clock?: Clock;
+}
+
+/** A service that is up. */
+export interface Service {
+  readonly url: string;
+  readonly store: Store;
+  /** The link with which the first admin is made; null if there is one already. */
+  readonly firstAdminLink: string | null;
+  /** Takes no new joins, answers what is running, closes the store. */
+  close(): Promise<void>;
+}
+
+const invitationLasts = 60 * 60 * 1000;
+
+/**
+ * Starts the service on a data folder.
+ *
+ * @throws if the folder can't be opened or the port is taken
+ */
+export async function startService(options: ServiceOptions): Promise<Service> {
+  const { log, clock = systemClock } = options;
+  const store = await openStore(options.data, clock);
+  let isStopping = false;
+  let url = '';
+  const desk = {
+    writer: store.writer,
+    reader: store.reader,
+    access: new Access(store.reader, clock),
+    clock,
+    log,
+    url: () => url,
+    migration: store.migration,
+    isStopping: () => isStopping,
+  };
+  const server = createServer(makeApp(desk, version));
+  try {
+    url = await listening(server, options);
+  } catch (error) {
+    await store.close();
+    throw error;
+  }
+  log.info({ url, data: options.data, migration: store.migration }, `Vekkon is up at ${url}`);
+  return { url, store, firstAdminLink: await inviteFirstAdmin(store, url, clock), close };
+
+  async function close(): Promise<void> {
+    isStopping = true;
+    const closed = new Promise((resolve) => server.close(resolve));
+    server.closeIdleConnections();
+    // A connection that was kept alive is idle only after its running request.
+    const sweep = setInterval(() => server.closeIdleConnections(), 50);
+    await closed;
+    clearInterval(sweep);
+    await store.close();
+    log.info('Vekkon has stopped: everything answered is on disk');
+  }
+}
+
+function listening(server: Server, { port, listen }: ServiceOptions): Promise<string> {
+  return new Promise((resolve, reject) => {
+    server.once('error', reject);
+    server.listen(port, listen, () => {
+      const address = server.address() as AddressInfo;
+      const name = address.family === 'IPv6' ? `[${address.address}]` : address.address;
+      resolve(`http://${name}:${address.port}`);
+    });
+  });
+}
+
+async function inviteFirstAdmin(store: Store, url: string, clock: Clock): Promise<string | null> {
+  if (await store.reader.hasOperator()) return null;
+  const invitation = newToken('invitation');
+  const expiresAt = clock.now() + invitationLasts;
+  await store.writer.do('addCredential', {
+    hash: hashToken(invitation),
+    sort: 'first-admin',
+    operator: null,
+    expiresAt,
+  });
+  // Behind "#", so that the token is in no server's log.
+  return `${url}/console/first-admin#${invitation}`;
+}

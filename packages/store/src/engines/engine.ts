@@ -1,0 +1,15 @@
+import type { Kysely } from 'kysely';
+import type { Tables } from '../tables.js';
+
+/** What the store asks of a database beyond the SQL that all of them understand. */
+export interface Engine {
+  /** The writer's own connection. */
+  readonly writing: Kysely<Tables>;
+  /** The readers' connection: it never waits for the writer. */
+  readonly reading: Kysely<Tables>;
+  /** Is the writer's connection inside a transaction? A full disk can end one under a savepoint. */
+  isInTransaction(): boolean;
+  /** Does this error say that nothing can be written now: disk full, read-only, I/O failed? */
+  isNotWritable(error: unknown): boolean;
+  close(): Promise<void>;
+}

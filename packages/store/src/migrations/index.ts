@@ -1,0 +1,18 @@
+import { Migrator, type Kysely, type Migration } from 'kysely';
+import type { Tables } from '../tables.js';
+import * as firstSlice from './0001-first-slice.js';
+
+/** In order. A migration that has landed is never changed: write the next one. */
+const migrations: Record<string, Migration> = {
+  '0001-first-slice': firstSlice,
+};
+
+/** The migration that a database of this version stands at. */
+export const newestMigration = Object.keys(migrations).at(-1) ?? '';
+
+/** Brings a database to the newest migration; throws what went wrong. */
+export async function migrate(db: Kysely<Tables>): Promise<void> {
+  const migrator = new Migrator({ db, provider: { getMigrations: async () => migrations } });
+  const { error } = await migrator.migrateToLatest();
+  if (error !== undefined) throw error;
+}

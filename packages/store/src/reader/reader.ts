@@ -1,0 +1,195 @@
+import { readRecords, type Records, type StoredRecord } from '@vekkon/core';
+import { sql, type Kysely } from 'kysely';
+import { Manifests, type InstalledManifest } from '../manifests.js';
+import type { EnvironmentRow, PlayerRow, SessionRow, Tables } from '../tables.js';
+
+/** Who a credential belongs to. */
+export interface Credential {
+  readonly sort: 'host-key' | 'device-key' | 'operator' | 'first-admin';
+  readonly environment: number | null;
+  readonly operator: number | null;
+  readonly expires_at: number | null;
+  readonly revoked_at: number | null;
+}
+
+export interface PlayerPage {
+  readonly players: readonly (PlayerRow & { readonly session_on: string | null })[];
+  readonly total: number;
+  /** What to ask for as `after` to get the next page. */
+  readonly next: string | null;
+}
+
+/** Everything that is read. It has a connection of its own and never waits for the writer. */
+export class Reader {
+  readonly #db: Kysely<Tables>;
+  readonly #manifests: Manifests;
+
+  constructor(db: Kysely<Tables>) {
+    this.#db = db;
+    this.#manifests = new Manifests(db);
+  }
+
+  async credential(hash: string): Promise<Credential | undefined> {
+    return this.#db
+      .selectFrom('credentials')
+      .select(['sort', 'environment', 'operator', 'expires_at', 'revoked_at'])
+      .where('hash', '=', hash)
+      .executeTakeFirst();
+  }
+
+  async operatorByEmail(email: string) {
+    return this.#db.selectFrom('operators').selectAll().where('email', '=', email.toLowerCase()).executeTakeFirst();
+  }
+
+  async operator(number: number) {
+    return this.#db.selectFrom('operators').selectAll().where('number', '=', number).executeTakeFirst();
+  }
+
+  async hasOperator(): Promise<boolean> {
+    return (await this.#db.selectFrom('operators').select('number').executeTakeFirst()) !== undefined;
+  }
+
+  async environment(number: number): Promise<EnvironmentRow> {
+    return this.#db.selectFrom('environments').selectAll().where('number', '=', number).executeTakeFirstOrThrow();
+  }
+
+  async environmentNamed(game: string, name: string): Promise<EnvironmentRow | undefined> {
+    return this.#db
+      .selectFrom('environments')
+      .selectAll()
+      .where('game', '=', game)
+      .where('name', '=', name)
+      .executeTakeFirst();
+  }
+
+  async environments(): Promise<readonly EnvironmentRow[]> {
+    return this.#db.selectFrom('environments').selectAll().orderBy('number').execute();
+  }
+
+  async manifestOf(environment: EnvironmentRow): Promise<InstalledManifest> {
+    return this.#manifests.newestOf(environment);
+  }
+
+  /** Players whose id or name holds the text, those who joined last first. */
+  async players(environment: number, search: string, count: number, after: string | undefined): Promise<PlayerPage> {
+    let matching = this.#db.selectFrom('players').where('players.environment', '=', environment);
+    if (search !== '') {
+      const pattern = `%${search.toLowerCase().replaceAll(/[\\%_]/g, '\\$&')}%`;
+      matching = matching.where((where) =>
+        where.or([
+          sql<boolean>`lower(${where.ref('players.id')}) like ${pattern} escape '\\'`,
+          sql<boolean>`lower(${where.ref('players.name')}) like ${pattern} escape '\\'`,
+        ]),
+      );
+    }
+    const { total } = await matching
+      .select((select) => select.fn.countAll<number>().as('total'))
+      .executeTakeFirstOrThrow();
+    // Who never joined comes last.
+    const lastJoin = sql<number>`coalesce(players.last_joined_at, 0)`;
+    let page = matching
+      .leftJoin('sessions', (on) =>
+        on.onRef('sessions.player', '=', 'players.number').on('sessions.ended_at', 'is', null),
+      )
+      .selectAll('players')
+      .select('sessions.host as session_on')
+      .orderBy(lastJoin, 'desc')
+      .orderBy('players.number', 'desc')
+      .limit(count + 1);
+    const [joinedAt, number] = (after ?? '').split('.').map(Number);
+    if (joinedAt !== undefined && number !== undefined) {
+      page = page.where((where) =>
+        where.or([
+          where(lastJoin, '<', joinedAt),
+          where.and([where(lastJoin, '=', joinedAt), where('players.number', '<', number)]),
+        ]),
+      );
+    }
+    const rows = await page.execute();
+    const players = rows.slice(0, count);
+    const last = players.at(-1);
+    const hasMore = rows.length > count && last !== undefined;
+    return { players, total, next: hasMore ? `${last.last_joined_at ?? 0}.${last.number}` : null };
+  }
+
+  async player(environment: number, id: string) {
+    return this.#db
+      .selectFrom('players')
+      .leftJoin('sessions', (on) =>
+        on.onRef('sessions.player', '=', 'players.number').on('sessions.ended_at', 'is', null),
+      )
+      .selectAll('players')
+      .select('sessions.host as session_on')
+      .where('players.environment', '=', environment)
+      .where('players.id', '=', id)
+      .executeTakeFirst();
+  }
+
+  /** A player's records as a game reads them. */
+  async records(player: PlayerRow, environment: EnvironmentRow): Promise<Records> {
+    const { rules } = await this.#manifests.newestOf(environment);
+    const rows = await this.#db
+      .selectFrom('records')
+      .select(['key', 'revision', 'value'])
+      .where('player', '=', player.number)
+      .execute();
+    return readRecords(parsed(rows), rules.manifest);
+  }
+
+  /** What one record holds, as it is stored. */
+  async record(player: number, key: string): Promise<StoredRecord | undefined> {
+    const row = await this.#db
+      .selectFrom('records')
+      .select(['key', 'revision', 'value'])
+      .where('player', '=', player)
+      .where('key', '=', key)
+      .executeTakeFirst();
+    return row && parsed([row]).get(key);
+  }
+
+  async sessions(player: number, count: number): Promise<readonly SessionRow[]> {
+    return this.#db
+      .selectFrom('sessions')
+      .selectAll()
+      .where('player', '=', player)
+      .orderBy('fence', 'desc')
+      .limit(count)
+      .execute();
+  }
+
+  async session(environment: number, id: string): Promise<SessionRow | undefined> {
+    return this.#db
+      .selectFrom('sessions')
+      .selectAll()
+      .where('environment', '=', environment)
+      .where('id', '=', id)
+      .executeTakeFirst();
+  }
+
+  /** A player's records as they were after a commit, from their history. */
+  async recordsAsOf(player: number, seen: number): Promise<Records> {
+    const rows = await this.#db
+      .selectFrom('history as one')
+      .select(['one.key', 'one.revision', 'one.value'])
+      .where('one.player', '=', player)
+      .where('one.seen', '<=', seen)
+      .where(({ eb, selectFrom }) =>
+        eb(
+          'one.revision',
+          '=',
+          selectFrom('history as newest')
+            .select(({ fn }) => fn.max('newest.revision').as('revision'))
+            .whereRef('newest.player', '=', 'one.player')
+            .whereRef('newest.key', '=', 'one.key')
+            .where('newest.seen', '<=', seen),
+        ),
+      )
+      .orderBy('one.key')
+      .execute();
+    return parsed(rows);
+  }
+}
+
+function parsed(rows: readonly { key: string; revision: number; value: string }[]): Records {
+  return new Map(rows.map((row) => [row.key, { revision: row.revision, value: JSON.parse(row.value) }]));
+}

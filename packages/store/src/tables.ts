@@ -1,0 +1,162 @@
+import type { ColumnType, Generated, Insertable, Selectable } from 'kysely';
+import type { SessionEnd } from '@vekkon/core';
+import type { Role } from '@vekkon/protocol';
+
+/** Milliseconds since 1970, UTC. */
+type Time = number;
+/** A boolean, stored as 0 or 1. */
+type Flag = number;
+/** JSON, stored as text. */
+type JsonText = string;
+type WrittenOnce<T> = ColumnType<T, T, never>;
+
+export interface EnvironmentTable {
+  number: Generated<number>;
+  game: WrittenOnce<string>;
+  name: WrittenOnce<string>;
+  is_live: Flag;
+  lease_seconds: number;
+  manifest_version: number | null;
+  created_at: WrittenOnce<Time>;
+}
+
+export interface ManifestTable {
+  environment: WrittenOnce<number>;
+  version: WrittenOnce<number>;
+  /** The file as it was installed. */
+  source: WrittenOnce<string>;
+  /** The same with its short forms written out. */
+  manifest: WrittenOnce<JsonText>;
+  installed_at: WrittenOnce<Time>;
+}
+
+export interface OperatorTable {
+  number: Generated<number>;
+  email: string;
+  name: string;
+  role: Role;
+  password_hash: string;
+  created_at: WrittenOnce<Time>;
+}
+
+/** Host keys, device keys, operators' tokens and the first admin's link; only their hashes are kept. */
+export interface CredentialTable {
+  hash: WrittenOnce<string>;
+  sort: WrittenOnce<'host-key' | 'device-key' | 'operator' | 'first-admin'>;
+  environment: WrittenOnce<number | null>;
+  operator: WrittenOnce<number | null>;
+  created_at: WrittenOnce<Time>;
+  expires_at: WrittenOnce<Time | null>;
+  revoked_at: Time | null;
+}
+
+export interface PlayerTable {
+  number: Generated<number>;
+  environment: WrittenOnce<number>;
+  id: WrittenOnce<string>;
+  name: string | null;
+  created_at: WrittenOnce<Time>;
+  /** Null: things were put for them, but they never joined and are new. */
+  first_joined_at: Time | null;
+  last_joined_at: Time | null;
+  last_left_at: Time | null;
+  /** Grows with every session. */
+  fence: number;
+  /** Counts every commit to the player's records. */
+  seen: number;
+}
+
+export interface RecordTable {
+  player: WrittenOnce<number>;
+  key: WrittenOnce<string>;
+  revision: number;
+  value: JsonText;
+  /** The player's `seen` at the commit that wrote it. */
+  seen: number;
+  changed_at: Time;
+}
+
+/** Every revision of every record, the newest too. */
+export interface HistoryTable {
+  player: number;
+  key: string;
+  revision: number;
+  value: JsonText;
+  seen: number;
+  at: Time;
+  session: string | null;
+  label: string | null;
+}
+
+export interface LedgerTable {
+  number: Generated<number>;
+  player: number;
+  key: string;
+  at: Time;
+  amount: number;
+  balance: number;
+  reason: string;
+  count: number;
+  session: string | null;
+  label: string | null;
+}
+
+export interface HostInstanceTable {
+  number: Generated<number>;
+  environment: number;
+  host: string;
+  instance: string;
+  seen_at: Time;
+}
+
+export interface SessionTable {
+  id: WrittenOnce<string>;
+  environment: WrittenOnce<number>;
+  player: WrittenOnce<number>;
+  host: WrittenOnce<string>;
+  instance: WrittenOnce<string | null>;
+  attempt: WrittenOnce<string | null>;
+  fence: WrittenOnce<number>;
+  is_new: WrittenOnce<Flag>;
+  /** The version whose names this session speaks. */
+  manifest_version: WrittenOnce<number>;
+  attributes: WrittenOnce<JsonText>;
+  joined_at: WrittenOnce<Time>;
+  seen_at_join: WrittenOnce<number>;
+  ended_at: Time | null;
+  end: SessionEnd | null;
+  seen_at_end: number | null;
+  next_save: number;
+  last_saved_at: Time | null;
+  last_digest: string | null;
+  /** The response to the last save but for `now` and `session`. */
+  last_outcome: JsonText | null;
+  /** The response to the leave. */
+  leave_outcome: JsonText | null;
+}
+
+export interface OnceTokenTable {
+  player: number;
+  token: string;
+  at: Time;
+}
+
+export interface Tables {
+  environments: EnvironmentTable;
+  manifests: ManifestTable;
+  operators: OperatorTable;
+  credentials: CredentialTable;
+  players: PlayerTable;
+  records: RecordTable;
+  history: HistoryTable;
+  ledger: LedgerTable;
+  host_instances: HostInstanceTable;
+  sessions: SessionTable;
+  once_tokens: OnceTokenTable;
+}
+
+export type EnvironmentRow = Selectable<EnvironmentTable>;
+export type PlayerRow = Selectable<PlayerTable>;
+export type SessionRow = Selectable<SessionTable>;
+export type NewHistoryRow = Insertable<HistoryTable>;
+export type NewLedgerRow = Insertable<LedgerTable>;

@@ -1,0 +1,201 @@
+import { decideJoin, readRecords, startingRecords, type Records, type SessionEnd } from '@vekkon/core';
+import { Refusal } from '@vekkon/protocol';
+import { rfc3339 } from '../../clock.js';
+import type { InstalledManifest } from '../../manifests.js';
+import type { PlayerRow, SessionRow } from '../../tables.js';
+import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { RecordsInWork } from '../records-in-work.js';
+
+export interface Join {
+  readonly environment: number;
+  readonly player: string;
+  /** The id of the session, if one is opened. */
+  readonly session: string;
+  readonly host: string;
+  readonly instance: string | null;
+  readonly attempt: string | null;
+  readonly name: string | null;
+  readonly attributes: { readonly [name: string]: string | number | boolean };
+}
+
+export interface Joined {
+  readonly session: {
+    readonly id: string;
+    readonly leaseSeconds: number;
+    /** Milliseconds by the monotonic clock. */
+    readonly leaseEnds: number;
+    readonly nextSave: number;
+  };
+  readonly seen: number;
+  readonly player: PlayerRow;
+  readonly isNew: boolean;
+  readonly records: Records;
+  readonly manifest: InstalledManifest;
+  /** The session that this join ended. */
+  readonly ended: { readonly session: string; readonly host: string; readonly end: SessionEnd } | null;
+}
+
+/** A player joins a host. New players and their starting values are made here, in the commit of the join. */
+export async function join(context: WriterContext, join: Join & Stamp): Promise<Joined | Refusal> {
+  const { db, leases } = context;
+  const environment = await environmentOf(context, join.environment);
+  const manifest = await context.manifests.newestOf(environment);
+  await checkInstance(context, join);
+  const found = await db
+    .selectFrom('players')
+    .selectAll()
+    .where('environment', '=', join.environment)
+    .where('id', '=', join.player)
+    .executeTakeFirst();
+  const open = found && (await openSessionOf(context, found));
+  const leaseEnds = open && leases.endOf(open.id, environment.lease_seconds);
+  const decision = decideJoin(
+    open && { ...open, isLeaseOver: leaseEnds !== undefined && leaseEnds <= join.monotonic },
+    join,
+  );
+  // Returned, not thrown: the host's instance was seen all the same.
+  if (decision.do === 'wait' && open !== undefined) return held(open, join, leaseEnds ?? join.monotonic);
+
+  const player = found ?? (await addPlayer(context, join));
+  const records = await RecordsInWork.load(db, player.number);
+  const ends = decision.do === 'open' ? decision.ends : undefined;
+  if (open !== undefined && ends !== undefined) await endSession(context, open, ends, player.seen, join.now);
+  const session =
+    decision.do === 'again' && open !== undefined
+      ? open
+      : await openSession(context, join, { player, records, manifest });
+  return {
+    session: {
+      id: session.id,
+      leaseSeconds: environment.lease_seconds,
+      leaseEnds: leases.renew(session.id, environment.lease_seconds, join.monotonic),
+      nextSave: session.next_save,
+    },
+    seen: player.seen,
+    player,
+    isNew: session.is_new === 1,
+    records: readRecords(records.records, manifest.rules.manifest),
+    manifest,
+    ended: open !== undefined && ends !== undefined ? { session: open.id, host: open.host, end: ends } : null,
+  };
+}
+
+interface Joining {
+  /** Brought up to date with the join. */
+  readonly player: PlayerRow;
+  readonly records: RecordsInWork;
+  readonly manifest: InstalledManifest;
+}
+
+async function openSession(
+  { db }: WriterContext,
+  join: Join & Stamp,
+  { player, records, manifest }: Joining,
+): Promise<SessionRow> {
+  const isNew = player.first_joined_at === null;
+  if (isNew) {
+    const starting = startingRecords(manifest.rules.manifest);
+    // What was put or given before the first join stays; the rest starts here.
+    const missing = new Map([...starting.records].filter(([key]) => !records.records.has(key)));
+    const lines = starting.ledger.filter((line) => missing.has(line.key));
+    records.set(missing, lines, { session: join.session, label: null, at: join.now });
+    player.seen += 1;
+    player.first_joined_at = join.now;
+    await records.write(player.seen, join.now);
+  }
+  player.name = join.name ?? player.name;
+  player.fence += 1;
+  player.last_joined_at = join.now;
+  const { number, seen, fence, name, first_joined_at, last_joined_at } = player;
+  await db
+    .updateTable('players')
+    .set({ seen, fence, name, first_joined_at, last_joined_at })
+    .where('number', '=', number)
+    .execute();
+  const row: SessionRow = {
+    id: join.session,
+    environment: join.environment,
+    player: number,
+    host: join.host,
+    instance: join.instance,
+    attempt: join.attempt,
+    fence,
+    is_new: isNew ? 1 : 0,
+    manifest_version: manifest.version,
+    attributes: JSON.stringify(join.attributes),
+    joined_at: join.now,
+    seen_at_join: seen,
+    ended_at: null,
+    end: null,
+    seen_at_end: null,
+    next_save: 1,
+    last_saved_at: null,
+    last_digest: null,
+    last_outcome: null,
+    leave_outcome: null,
+  };
+  await db.insertInto('sessions').values(row).execute();
+  return row;
+}
+
+async function checkInstance({ instances }: WriterContext, join: Join & Stamp): Promise<void> {
+  if (join.instance === null) return;
+  if (!(await instances.see(join.environment, join.host, join.instance, join.now))) {
+    throw new Refusal(
+      'host-replaced',
+      `A newer start of "${join.host}" has taken its place: end this process, or give it a host name of its own.`,
+    );
+  }
+}
+
+function held(open: SessionRow, { monotonic, now }: Stamp, leaseEnds: number): Refusal {
+  const leaseEndsAt = rfc3339(now + leaseEnds - monotonic);
+  return new Refusal(
+    'player-held',
+    `"${open.host}" holds the player; its lease ends at ${leaseEndsAt} unless it is renewed. Try again then, or let the player leave there first.`,
+    { holder: { host: open.host, leaseEndsAt } },
+  );
+}
+
+/** A player who is known, but has not joined yet. */
+export async function addPlayer(
+  { db }: WriterContext,
+  { environment, player, now }: { readonly environment: number; readonly player: string; readonly now: number },
+): Promise<PlayerRow> {
+  const row = {
+    environment,
+    id: player,
+    name: null,
+    created_at: now,
+    first_joined_at: null,
+    last_joined_at: null,
+    last_left_at: null,
+    fence: 0,
+    seen: 0,
+  };
+  return db.insertInto('players').values(row).returningAll().executeTakeFirstOrThrow();
+}
+
+export async function openSessionOf({ db }: WriterContext, player: PlayerRow): Promise<SessionRow | undefined> {
+  return db
+    .selectFrom('sessions')
+    .selectAll()
+    .where('player', '=', player.number)
+    .where('ended_at', 'is', null)
+    .executeTakeFirst();
+}
+
+export async function endSession(
+  { db, leases }: WriterContext,
+  session: SessionRow,
+  end: SessionEnd,
+  seen: number,
+  now: number,
+): Promise<void> {
+  leases.forget(session.id);
+  await db
+    .updateTable('sessions')
+    .set({ ended_at: now, end, seen_at_end: seen })
+    .where('id', '=', session.id)
+    .execute();
+}

@@ -1,0 +1,83 @@
+import { Refusal, type Role } from '@vekkon/protocol';
+import type { Stamp, WriterContext } from '../context.js';
+
+export interface AddOperator {
+  readonly email: string;
+  readonly name: string;
+  readonly role: Role;
+  readonly passwordHash: string;
+}
+
+/** Makes an operator. */
+export async function addOperator({ db }: WriterContext, add: AddOperator & Stamp): Promise<{ readonly number: number }> {
+  return db
+    .insertInto('operators')
+    .values({
+      email: add.email.toLowerCase(),
+      name: add.name,
+      role: add.role,
+      password_hash: add.passwordHash,
+      created_at: add.now,
+    })
+    .returning('number')
+    .executeTakeFirstOrThrow();
+}
+
+/** Makes the first admin, once, with the link that the first start printed. */
+export async function addFirstAdmin(
+  context: WriterContext,
+  add: Omit<AddOperator, 'role'> & { readonly invitationHash: string } & Stamp,
+): Promise<{ readonly number: number }> {
+  const used = await context.db
+    .updateTable('credentials')
+    .set({ revoked_at: add.now })
+    .where('hash', '=', add.invitationHash)
+    .where('sort', '=', 'first-admin')
+    .where('revoked_at', 'is', null)
+    .where('expires_at', '>', add.now)
+    .executeTakeFirst();
+  if (used.numUpdatedRows !== 1n) throw new Refusal('invitation-invalid');
+  return addOperator(context, { ...add, role: 'admin' });
+}
+
+export interface AddCredential {
+  readonly hash: string;
+  readonly sort: 'operator' | 'first-admin';
+  readonly operator: number | null;
+  /** Milliseconds since 1970, UTC. */
+  readonly expiresAt: number;
+}
+
+/** Keeps the hash of a token that was handed out. A new link for the first admin ends the older ones. */
+export async function addCredential({ db }: WriterContext, add: AddCredential & Stamp): Promise<null> {
+  if (add.sort === 'first-admin') {
+    await db
+      .updateTable('credentials')
+      .set({ revoked_at: add.now })
+      .where('sort', '=', 'first-admin')
+      .where('revoked_at', 'is', null)
+      .execute();
+  }
+  await db
+    .insertInto('credentials')
+    .values({
+      hash: add.hash,
+      sort: add.sort,
+      environment: null,
+      operator: add.operator,
+      created_at: add.now,
+      expires_at: add.expiresAt,
+      revoked_at: null,
+    })
+    .execute();
+  return null;
+}
+
+/** A token, or a key, is over from now on. */
+export async function revokeCredential(
+  { db }: WriterContext,
+  { hash, now }: { readonly hash: string } & Stamp,
+): Promise<null> {
+  await db.updateTable('credentials').set({ revoked_at: now }).where('hash', '=', hash).execute();
+  return null;
+}

@@ -1,0 +1,250 @@
+import { createHash } from 'node:crypto';
+import {
+  decideSave,
+  declarationOf,
+  isProblem,
+  onceTokenLasts,
+  readRecord,
+  type Manifest,
+  type Rules,
+  type StoredRecord,
+  type Transaction,
+} from '@vekkon/core';
+import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
+import { rfc3339 } from '../../clock.js';
+import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
+import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { RecordsInWork } from '../records-in-work.js';
+import { endSession } from './join.js';
+
+export interface Save {
+  readonly environment: number;
+  readonly session: string;
+  /** Absent only in a leave that saves nothing. */
+  readonly number: number | null;
+  /** The last commit to the player that the sender knows of. */
+  readonly seen: number | null;
+  readonly transactions: readonly Transaction[];
+  /** Ends the session in the same commit. */
+  readonly leave: boolean;
+}
+
+/** What a save did: the response but for `now` and `session`. */
+export interface SaveOutcome {
+  readonly number: number | null;
+  readonly seen: number;
+  readonly transactions: readonly TransactionOutcome[];
+  readonly records: RecordsByKey;
+}
+
+export interface Saved {
+  /** The outcome as JSON text: the same number gets it byte for byte. */
+  readonly outcome: string;
+  /** The number was sent before. */
+  readonly isAgain: boolean;
+  readonly player: string;
+  readonly host: string;
+  readonly nextSave: number;
+  /** By the monotonic clock; null once the session has ended. */
+  readonly leaseEnds: number | null;
+  /** Milliseconds since 1970, UTC; null while the session is open. */
+  readonly endedAt: number | null;
+}
+
+/** Applies a numbered save once; a repeated one gets the outcome it had. With `leave` it ends the session too. */
+export async function save(context: WriterContext, save: Save & Stamp): Promise<Saved> {
+  const { session, player } = await sessionWithPlayer(context, save.environment, save.session);
+  const environment = await environmentOf(context, save.environment);
+  const again = alreadyAnswered(session, save);
+  if (again !== undefined) return answer(context, environment, session, player, again, true, save);
+
+  const { rules } = await context.manifests.newestOf(environment);
+  const records = await RecordsInWork.load(context.db, player.number);
+  const { outcomes, touched } = await applyAll(context, records, save, rules, session, player);
+  if (records.hasChanged) {
+    player.seen += 1;
+    await records.write(player.seen, save.now);
+  }
+  const keys = new Set([...touched, ...(save.seen === null ? [] : records.changedSince(save.seen))]);
+  const outcome = JSON.stringify({
+    number: save.number,
+    seen: player.seen,
+    transactions: outcomes,
+    records: recordsUnder(keys, records, rules.manifest),
+  } satisfies SaveOutcome);
+  await keep(context, session, player, save, outcome);
+  return answer(context, environment, session, player, outcome, false, save);
+}
+
+async function sessionWithPlayer({ db }: WriterContext, environment: number, id: string) {
+  const session = await db
+    .selectFrom('sessions')
+    .selectAll()
+    .where('id', '=', id)
+    .where('environment', '=', environment)
+    .executeTakeFirst();
+  if (session === undefined) {
+    throw new Refusal('session-unknown', `There is no session "${id}" in this environment: join the player again.`);
+  }
+  const player = await db
+    .selectFrom('players')
+    .selectAll()
+    .where('number', '=', session.player)
+    .executeTakeFirstOrThrow();
+  return { session, player };
+}
+
+/** The outcome that this save, or this leave, had when it was first sent. */
+function alreadyAnswered(session: SessionRow, save: Save): string | undefined {
+  if (save.number === null) {
+    if (session.leave_outcome !== null) return session.leave_outcome;
+    if (session.ended_at !== null) throw hasEnded(session);
+    return undefined;
+  }
+  const decision = decideSave(
+    { hasEnded: session.ended_at !== null, nextSave: session.next_save, lastDigest: session.last_digest },
+    { number: save.number, digest: digestOf(save) },
+  );
+  if (decision.do === 'again') return session.last_outcome ?? undefined;
+  if (decision.do === 'apply') return undefined;
+  if (decision.code === 'session-ended') throw hasEnded(session);
+  const { next_save: expected } = session;
+  const details = {
+    'save-differs': `Save ${save.number} was answered with other contents: repeat it unchanged, or send ${expected}.`,
+    'save-out-of-order': `Save ${save.number} is out of turn: the session expects ${expected}.`,
+  };
+  throw new Refusal(decision.code, details[decision.code], { expected });
+}
+
+function hasEnded(session: SessionRow): Refusal {
+  const why = {
+    left: 'the player left',
+    'joined-again': `"${session.host}" joined the player again`,
+    'lease-over': 'its lease was over and another host joined the player',
+    'host-restarted': `"${session.host}" was started again`,
+  };
+  return new Refusal(
+    'session-ended',
+    `The session ended at ${rfc3339(session.ended_at ?? 0)}: ${why[session.end ?? 'left']}. Join the player again to go on.`,
+  );
+}
+
+/** Tells contents apart: the same number may only stand for the same save. */
+function digestOf(save: Save): string {
+  return createHash('sha256').update(JSON.stringify([save.transactions, save.leave])).digest('base64url');
+}
+
+async function applyAll(
+  { db }: WriterContext,
+  records: RecordsInWork,
+  save: Save & Stamp,
+  rules: Rules,
+  session: SessionRow,
+  player: PlayerRow,
+): Promise<{ readonly outcomes: TransactionOutcome[]; readonly touched: Set<string> }> {
+  const touched = new Set<string>();
+  const outcomes: TransactionOutcome[] = [];
+  for (const transaction of save.transactions) {
+    const { once } = transaction;
+    if (once !== undefined && (await isUsed(once))) {
+      outcomes.push({ applied: true, already: true });
+      continue;
+    }
+    const at = timeWithin(transaction.at, session.joined_at, save.now);
+    const outcome = records.apply(transaction, rules, { session: session.id, label: transaction.label ?? null, at });
+    outcomes.push(outcome);
+    if (!outcome.applied) continue;
+    for (const change of transaction.changes) touched.add(change.key);
+    if (once !== undefined) await use(once);
+  }
+  return { outcomes, touched };
+
+  async function isUsed(token: string): Promise<boolean> {
+    const row = await db
+      .selectFrom('once_tokens')
+      .select('at')
+      .where('player', '=', player.number)
+      .where('token', '=', token)
+      .executeTakeFirst();
+    return row !== undefined && row.at > save.now - onceTokenLasts;
+  }
+
+  async function use(token: string): Promise<void> {
+    await db
+      .insertInto('once_tokens')
+      .values({ player: player.number, token, at: save.now })
+      .onConflict((conflict) => conflict.columns(['player', 'token']).doUpdateSet({ at: save.now }))
+      .execute();
+  }
+}
+
+/** When a transaction happened: within the session, whatever the sender's clock says. */
+function timeWithin(at: string | undefined, joinedAt: number, now: number): number {
+  if (at === undefined) return now;
+  return Math.min(Math.max(Date.parse(at), joinedAt), now);
+}
+
+/** Records as they are sent, by key. What is no longer declared is left out. */
+export function recordsUnder(keys: Iterable<string>, records: RecordsInWork, manifest: Manifest): RecordsByKey {
+  const found: { [key: string]: StoredRecord } = {};
+  for (const key of keys) {
+    const declared = declarationOf(key, manifest);
+    if (!isProblem(declared)) found[key] = readRecord(records.records.get(key), declared.declaration);
+  }
+  return found;
+}
+
+async function keep(
+  context: WriterContext,
+  session: SessionRow,
+  player: PlayerRow,
+  save: Save & Stamp,
+  outcome: string,
+): Promise<void> {
+  const { db } = context;
+  if (save.number !== null) {
+    session.next_save = save.number + 1;
+    await db
+      .updateTable('sessions')
+      .set({
+        next_save: session.next_save,
+        last_saved_at: save.now,
+        last_digest: digestOf(save),
+        last_outcome: outcome,
+      })
+      .where('id', '=', session.id)
+      .execute();
+  }
+  if (save.leave) {
+    player.last_left_at = save.now;
+    session.ended_at = save.now;
+    await db.updateTable('sessions').set({ leave_outcome: outcome }).where('id', '=', session.id).execute();
+    await endSession(context, session, 'left', player.seen, save.now);
+  }
+  await db
+    .updateTable('players')
+    .set({ seen: player.seen, last_left_at: player.last_left_at })
+    .where('number', '=', player.number)
+    .execute();
+}
+
+function answer(
+  { leases }: WriterContext,
+  environment: EnvironmentRow,
+  session: SessionRow,
+  player: PlayerRow,
+  outcome: string,
+  isAgain: boolean,
+  { monotonic }: Stamp,
+): Saved {
+  const isOpen = session.ended_at === null;
+  return {
+    outcome,
+    isAgain,
+    player: player.id,
+    host: session.host,
+    nextSave: session.next_save,
+    leaseEnds: isOpen ? leases.renew(session.id, environment.lease_seconds, monotonic) : null,
+    endedAt: session.ended_at,
+  };
+}

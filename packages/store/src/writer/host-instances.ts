@@ -1,0 +1,49 @@
+import type { Kysely } from 'kysely';
+import type { Tables } from '../tables.js';
+
+/** Which start of each host's process is the newest: it is the host, all earlier ones were replaced. */
+export class HostInstances {
+  readonly #newest = new Map<string, string>();
+
+  constructor(readonly db: Kysely<Tables>) {}
+
+  /**
+   * Takes note of a host's call.
+   *
+   * @returns false if this instance was replaced by a newer one
+   */
+  async see(environment: number, host: string, instance: string, now: number): Promise<boolean> {
+    if ((await this.newestOf(environment, host)) === instance) return true;
+    const known = await this.db
+      .selectFrom('host_instances')
+      .select('number')
+      .where('environment', '=', environment)
+      .where('host', '=', host)
+      .where('instance', '=', instance)
+      .executeTakeFirst();
+    if (known !== undefined) return false;
+    await this.db.insertInto('host_instances').values({ environment, host, instance, seen_at: now }).execute();
+    this.#newest.set(`${environment}/${host}`, instance);
+    return true;
+  }
+
+  async newestOf(environment: number, host: string): Promise<string | undefined> {
+    const name = `${environment}/${host}`;
+    const kept = this.#newest.get(name);
+    if (kept !== undefined) return kept;
+    const row = await this.db
+      .selectFrom('host_instances')
+      .select('instance')
+      .where('environment', '=', environment)
+      .where('host', '=', host)
+      .orderBy('number', 'desc')
+      .executeTakeFirst();
+    if (row !== undefined) this.#newest.set(name, row.instance);
+    return row?.instance;
+  }
+
+  /** After a commit that failed: what was noted may not be stored. */
+  forgetAll(): void {
+    this.#newest.clear();
+  }
+}
