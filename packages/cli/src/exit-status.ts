@@ -1,4 +1,4 @@
-import { ServiceRefused, ServiceUnreachable } from '@vekkon/client';
+import { ServiceRefused, ServiceUnreachable } from '@vekkon/client/operator';
 
 /** What a command ends with. */
 export const exitStatus = { done: 0, refused: 1, wrongCommandLine: 2, notReached: 3 } as const;
@@ -11,7 +11,9 @@ export class WrongCommandLine extends Error {
 /** What went wrong, for a person, and the status to end with. */
 export function explain(error: unknown): { readonly message: string; readonly status: number } {
   if (error instanceof ServiceRefused) {
-    const mistakes = (error.facts.mistakes ?? []).map((one) => `\n  line ${one.line}, column ${one.column}: ${one.detail}`);
+    const mistakes = (error.facts.mistakes ?? []).map(
+      (one) => `\n  line ${one.line}, column ${one.column}: ${one.detail}`,
+    );
     return { message: `${error.message} (${error.code})${mistakes.join('')}`, status: exitStatus.refused };
   }
   if (error instanceof ServiceUnreachable) {

@@ -1,7 +1,8 @@
-import { version } from '@vekkon/service';
+import { version } from '@vekkon/protocol';
 import { Command, CommanderError } from 'commander';
 import { addDemo } from './commands/demo.js';
 import { addGame } from './commands/game.js';
+import { addKey } from './commands/key.js';
 import { addPlayer } from './commands/player.js';
 import { addServe } from './commands/serve.js';
 import { addSignIn } from './commands/sign-in.js';
@@ -17,6 +18,7 @@ addServe(program);
 addDemo(program);
 addSignIn(program);
 addGame(program);
+addKey(program);
 addPlayer(program);
 for (const command of program.commands.flatMap((one) => [one, ...one.commands])) command.copyInheritedSettings(program);
 

@@ -1,6 +1,6 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { VekkonOperator } from '@vekkon/client';
+import { VekkonOperator } from '@vekkon/client/operator';
 import envPaths from 'env-paths';
 import { WrongCommandLine } from './exit-status.js';
 

@@ -7,6 +7,7 @@ export * from './records/apply-transaction.js';
 export * from './records/change.js';
 export * from './records/check-value.js';
 export * from './records/json-pointer.js';
+export * from './records/merge-patch.js';
 export * from './records/problem.js';
 export * from './records/progress-changes.js';
 export * from './records/record-key.js';

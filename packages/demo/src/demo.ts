@@ -51,7 +51,8 @@ export function demoManifest(): string {
 export async function startDemo({ data, port, pilots, fresh, say }: DemoOptions): Promise<Demo> {
   const accessFile = path.join(data, 'access.json');
   if (fresh && existsSync(data)) {
-    if (!existsSync(accessFile)) throw new Error(`${data} is no demo's folder: it holds no access.json, and is left alone.`);
+    if (!existsSync(accessFile))
+      throw new Error(`${data} is no demo's folder: it holds no access.json, and is left alone.`);
     say(`Starting over: all data in ${data} is thrown away.`);
     rmSync(data, { recursive: true });
   }
@@ -100,7 +101,7 @@ async function seed(data: string): Promise<number> {
     const operator = { email: 'maren@highfell.example', password: randomBytes(9).toString('base64url') };
     const { token } = await VekkonOperator.becomeFirstAdmin(service.url, { invitation, name: 'Maren', ...operator });
     const admin = new VekkonOperator({ url: service.url, token });
-    const made = await admin.createEnvironment(demoManifest(), environmentName, false);
+    const made = await admin.createEnvironment({ manifest: demoManifest(), environment: environmentName });
     const environment = await service.store.reader.environmentNamed(made.game, made.environment);
     if (environment === undefined) throw new Error('The environment that was just made is not there.');
     const saves = await writeHistory(service.store, clock, environment.number, seededPilots, until);

@@ -21,7 +21,14 @@ export class Fleet {
   readonly #hosts: readonly VekkonHost[];
   readonly #stopping = new AbortController();
   readonly #flying: Promise<void>[];
-  readonly #report = { joins: 0, saves: 0, leaves: 0, foundAgain: 0, differences: [] as string[], failures: [] as string[] };
+  readonly #report = {
+    joins: 0,
+    saves: 0,
+    leaves: 0,
+    foundAgain: 0,
+    differences: [] as string[],
+    failures: [] as string[],
+  };
 
   constructor(url: string, hostKey: string, count: number) {
     this.#hosts = ['ridge-eu-1', 'ridge-eu-2'].map((host) => new VekkonHost({ url, hostKey, host }));
@@ -56,7 +63,9 @@ export class Fleet {
 
   /** @returns what the pilot had when they left, as text */
   async #stay(pilot: Pilot, random: Random, left: string | undefined): Promise<string> {
-    const session = await random.oneOf(this.#hosts).join(pilot.id, { name: pilot.name, attributes: { build: '1.8.0' } });
+    const session = await random
+      .oneOf(this.#hosts)
+      .join(pilot.id, { name: pilot.name, attributes: { build: '1.8.0' } });
     this.#report.joins++;
     const found = textOf(session);
     if (left === found) this.#report.foundAgain++;

@@ -1,9 +1,31 @@
 import type { Transaction } from '@vekkon/core';
 import type { Random } from './random.js';
 
-const ridges = ['gull-ridge', 'heron-pass', 'the-needles', 'salt-col', 'grey-shoulder', 'lantern-peak', 'fox-saddle', 'long-step', 'crow-stair', 'milk-falls', 'three-sisters', 'old-anvil', 'windgate', 'moss-throne', 'last-light', 'cold-spring'];
+const ridges = [
+  'gull-ridge',
+  'heron-pass',
+  'the-needles',
+  'salt-col',
+  'grey-shoulder',
+  'lantern-peak',
+  'fox-saddle',
+  'long-step',
+  'crow-stair',
+  'milk-falls',
+  'three-sisters',
+  'old-anvil',
+  'windgate',
+  'moss-throne',
+  'last-light',
+  'cold-spring',
+];
 const gliders = ['heron', 'swift', 'old-maude', 'tern', 'kestrel'];
-const notes = ['Warm air over the needles before noon.', 'Patched the left wing at Salt Camp.', 'Lost the thermal at Fox Saddle.', 'First time across the gorge.'];
+const notes = [
+  'Warm air over the needles before noon.',
+  'Patched the left wing at Salt Camp.',
+  'Lost the thermal at Fox Saddle.',
+  'First time across the gorge.',
+];
 
 /** What a pilot does between two saves: a thermal climbed, a ridge charted, a run flown, things bought. */
 export function flySome(random: Random, balance: number): readonly Transaction[] {

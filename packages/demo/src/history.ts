@@ -77,7 +77,10 @@ export async function writeHistory(
         session: joined.session.id,
         number,
         seen: null,
-        transactions: [...flySome(random, balanceIn(joined.records)), ...(isLast ? land(random, chapterIn(joined.records)) : [])],
+        transactions: [
+          ...flySome(random, balanceIn(joined.records)),
+          ...(isLast ? land(random, chapterIn(joined.records)) : []),
+        ],
         leave: isLast,
       });
       saves++;

@@ -1,7 +1,44 @@
 import { Random } from './random.js';
 
-const givenNames = ['Maren', 'Tobin', 'Isolde', 'Caspar', 'Wren', 'Ottilie', 'Joss', 'Petra', 'Linnea', 'Emrys', 'Sunniva', 'Rafe', 'Odile', 'Bram', 'Thea', 'Kasimir', 'Nell', 'Aurin', 'Greta', 'Silas'];
-const surnames = ['Ashgrove', 'Fellwick', 'Orrin', 'Tarnley', 'Skyburn', 'Holt', 'Merrow', 'Vane', 'Quillby', 'Dunmore', 'Larkhill', 'Stonecroft', 'Windle', 'Hawes', 'Brightmoor'];
+const givenNames = [
+  'Maren',
+  'Tobin',
+  'Isolde',
+  'Caspar',
+  'Wren',
+  'Ottilie',
+  'Joss',
+  'Petra',
+  'Linnea',
+  'Emrys',
+  'Sunniva',
+  'Rafe',
+  'Odile',
+  'Bram',
+  'Thea',
+  'Kasimir',
+  'Nell',
+  'Aurin',
+  'Greta',
+  'Silas',
+];
+const surnames = [
+  'Ashgrove',
+  'Fellwick',
+  'Orrin',
+  'Tarnley',
+  'Skyburn',
+  'Holt',
+  'Merrow',
+  'Vane',
+  'Quillby',
+  'Dunmore',
+  'Larkhill',
+  'Stonecroft',
+  'Windle',
+  'Hawes',
+  'Brightmoor',
+];
 
 export interface Pilot {
   readonly id: string;

@@ -6,3 +6,4 @@ export * from './shapes/operators.js';
 export * from './shapes/players.js';
 export * from './shapes/sessions.js';
 export * from './shapes/values.js';
+export * from './version.js';

@@ -89,6 +89,7 @@ export const problemCatalogue = {
     title: 'E-mail or password wrong',
     advice: 'Check both. An admin can set a new password.',
   },
+  'key-unknown': { status: 404, title: 'Key not known', advice: 'See the list of keys for their ids.' },
   'invitation-invalid': {
     status: 403,
     title: 'Link used or over',
@@ -218,7 +219,8 @@ export interface ProblemFacts {
   /** Who holds the player, and until when (RFC 3339) unless it renews. */
   readonly holder?: { readonly host: string; readonly leaseEndsAt: string } | undefined;
   readonly issues?: readonly { readonly pointer: string; readonly detail: string }[] | undefined;
-  readonly mistakes?: readonly { readonly line: number; readonly column: number; readonly detail: string }[] | undefined;
+  readonly mistakes?:
+    readonly { readonly line: number; readonly column: number; readonly detail: string }[] | undefined;
   /** Seconds until it makes sense to try again. */
   readonly retryAfter?: number | undefined;
 }

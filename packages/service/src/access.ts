@@ -54,7 +54,10 @@ export class Access {
     const [game = '', name = ''] = named.split('/');
     const found = await this.#reader.environmentNamed(game, name);
     if (found === undefined) {
-      throw new Refusal('environment-unknown', `There is no "${named}": name a game and its environment, as GAME/ENVIRONMENT.`);
+      throw new Refusal(
+        'environment-unknown',
+        `There is no "${named}": name a game and its environment, as GAME/ENVIRONMENT.`,
+      );
     }
     return found;
   }

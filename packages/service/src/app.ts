@@ -8,6 +8,7 @@ import { serveConsole } from './console-files.js';
 import { problemResponder, routeUnknown } from './problems.js';
 import { serveAbout } from './routes/about.js';
 import { serveEnvironments } from './routes/environments.js';
+import { serveKeys } from './routes/keys.js';
 import { serveOperators } from './routes/operators.js';
 import { servePlayers } from './routes/players.js';
 import { serveRecords } from './routes/records.js';
@@ -34,13 +35,15 @@ export function makeApp(desk: Desk, version: string): Express {
     strictTransportSecurity: false,
   });
   app.use(['/console', '/docs'], guard);
-  app.use('/v1', express.json({ limit: limits.bodyBytes, strict: false, type: () => true }));
+  // Whatever the content type says: a value sent with plain curl is JSON all the same.
+  app.use('/v1', express.text({ limit: limits.bodyBytes, type: () => true }));
   app.use([routes.signIn.path, routes.firstAdmin.path], signInLimit());
   serveAbout(app, desk, version);
   serveSessions(app, desk);
   serveRecords(app, desk);
   servePlayers(app, desk);
   serveEnvironments(app, desk);
+  serveKeys(app, desk);
   serveOperators(app, desk);
   serveConsole(app);
   app.use(routeUnknown);

@@ -1,11 +1,12 @@
 import { existsSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import path from 'node:path';
-import { fileURLToPath } from 'node:url';
 import express, { type IRouter } from 'express';
 
 /** Serves the built console at /console. Its own paths all lead to its one page. */
 export function serveConsole(router: IRouter): void {
-  const page = fileURLToPath(import.meta.resolve('@vekkon/console/dist/index.html'));
+  const console = path.dirname(createRequire(import.meta.url).resolve('@vekkon/console/package.json'));
+  const page = path.join(console, 'dist/index.html');
   if (!existsSync(page)) return;
   const assets = path.join(path.dirname(page), 'assets');
   router.use('/console/assets', express.static(assets, { immutable: true, maxAge: '1y', fallthrough: false }));

@@ -1,2 +1,2 @@
 export { openLog, type Logger } from './log.js';
-export { startService, version, type Service, type ServiceOptions } from './service.js';
+export { startService, type Service, type ServiceOptions } from './service.js';

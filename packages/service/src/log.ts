@@ -1,3 +1,5 @@
+import { mkdirSync, openSync } from 'node:fs';
+import path from 'node:path';
 import pino, { type Logger } from 'pino';
 import pretty from 'pino-pretty';
 
@@ -18,5 +20,7 @@ export function openLog(form: 'json' | 'plain' | undefined, to?: string): Logger
       pretty({ ignore: 'pid,hostname', translateTime: 'HH:MM:ss', singleLine: true, colorize: process.stdout.isTTY }),
     );
   }
-  return pino({ level }, pino.destination({ dest: to ?? 1, sync: false, mkdir: true }));
+  if (to !== undefined) mkdirSync(path.dirname(to), { recursive: true });
+  // Opened here, so that a log that can't be written is known at once.
+  return pino({ level }, pino.destination({ fd: to === undefined ? 1 : openSync(to, 'a'), sync: false }));
 }

@@ -18,7 +18,6 @@ function refusalFor(error: unknown): Refusal {
   }
   if (isBodyError(error)) {
     if (error.type === 'entity.too.large') return new Refusal('body-too-large');
-    if (error.type === 'entity.parse.failed') return new Refusal('body-not-json', `The body is not JSON: ${error.message}.`);
     if (error.type === 'charset.unsupported' || error.type === 'encoding.unsupported') {
       return new Refusal('media-type-unsupported', `${error.message}: send JSON in UTF-8.`);
     }
@@ -46,5 +45,8 @@ export function problemResponder(log: Logger): ErrorRequestHandler {
 }
 
 export const routeUnknown: RequestHandler = (request) => {
-  throw new Refusal('route-unknown', `There is no ${request.method} ${request.path}: see /openapi.json for what there is.`);
+  throw new Refusal(
+    'route-unknown',
+    `There is no ${request.method} ${request.path}: see /openapi.json for what there is.`,
+  );
 };

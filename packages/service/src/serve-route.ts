@@ -89,12 +89,22 @@ function parseParams(route: Route, request: Request): object | undefined {
 }
 
 function parseBody(shape: z.ZodType, request: Request): unknown {
+  const text: unknown = request.body;
+  const isEmpty = typeof text !== 'string' || text === '';
   // A body may be left out where all of its members may be.
-  const body: unknown = request.body === undefined && request.method === 'POST' ? {} : request.body;
+  const body = isEmpty ? (request.method === 'PUT' ? undefined : {}) : parseJson(text);
   if (body === undefined) throw new Refusal('body-not-json', 'The body is empty: send the value as JSON, such as 17.');
   const unfit = checkValue(body as Json, limits.jsonDepth + envelopeDepth);
   if (unfit !== undefined) throw new Refusal(unfit.code, unfit.detail, { pointer: unfit.pointer });
   return parse(shape, body, 'the body');
+}
+
+function parseJson(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch (error) {
+    throw new Refusal('body-not-json', `The body is not JSON: ${(error as Error).message}.`);
+  }
 }
 
 function parse(shape: z.ZodType, given: unknown, where: string): unknown {

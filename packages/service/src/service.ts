@@ -1,12 +1,11 @@
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { version } from '@vekkon/protocol';
 import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
 import { Access } from './access.js';
 import { makeApp } from './app.js';
 import type { Logger } from './log.js';
 import { hashToken, newToken } from './tokens.js';
-
-export const version = '0.1.0';
 
 export interface ServiceOptions {
   /** The data folder; made if it is missing. */

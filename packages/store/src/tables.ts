@@ -42,6 +42,8 @@ export interface OperatorTable {
 /** Host keys, device keys, operators' tokens and the first admin's link; only their hashes are kept. */
 export interface CredentialTable {
   hash: WrittenOnce<string>;
+  /** The first characters of a key, to tell it by; null for what is no key. */
+  hint: WrittenOnce<string | null>;
   sort: WrittenOnce<'host-key' | 'device-key' | 'operator' | 'first-admin'>;
   environment: WrittenOnce<number | null>;
   operator: WrittenOnce<number | null>;

@@ -1,4 +1,3 @@
-import { startDemo } from '@vekkon/demo';
 import type { Command } from 'commander';
 import { bold, faint } from '../output/table.js';
 import { countOf, portOf, untilAsked } from './running.js';
@@ -19,6 +18,7 @@ export function addDemo(program: Command): void {
     .option('--pilots <count>', 'how many simulated pilots fly', countOf, 12)
     .option('--fresh', 'throw away what is in the folder and start over', false)
     .action(async (options: DemoOptions) => {
+      const { startDemo } = await import('@vekkon/demo');
       const demo = await startDemo({ ...options, say: (line) => process.stdout.write(`${line}\n`) });
       const { access } = demo;
       const key = 'progress/climbs';

@@ -15,7 +15,11 @@ export function addGame(program: Command): void {
     .option('--live', 'players play here: tools that could hurt them are refused', false)
     .option('--json', 'print JSON, for programs')
     .action(async (file: string, options: { environment: string; live: boolean; json?: boolean }) => {
-      const made = await signedInOperator(undefined).createEnvironment(textOf(file), options.environment, options.live);
+      const made = await signedInOperator(undefined).createEnvironment({
+        manifest: textOf(file),
+        environment: options.environment,
+        live: options.live,
+      });
       print(made, options.json === undefined ? {} : { json: options.json }, () =>
         [
           `${made.title}: environment ${made.game}/${made.environment} is made. The keys are shown only now:`,

@@ -5,10 +5,8 @@ import { print, type ShowOptions } from '../output/print.js';
 import { bold, faint, table } from '../output/table.js';
 import { timeInWords, valueInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
+import { environmentOption, jsonOption } from './options.js';
 import { countOf } from './running.js';
-
-const environmentOption = ['--environment <game/environment>', 'which environment; needed where there are several'] as const;
-const jsonOption = ['--json', 'print JSON, for programs'] as const;
 
 export function addPlayer(program: Command): void {
   const player = program.command('player').description('look at players and what is stored for them');
@@ -22,7 +20,10 @@ export function addPlayer(program: Command): void {
     .option(...jsonOption)
     .action(async (options: ShowOptions & { readonly search?: string; readonly count: number }) => {
       const { search, count } = options;
-      const list = await signedInOperator(options.environment).players({ ...(search !== undefined && { search }), count });
+      const list = await signedInOperator(options.environment).players({
+        ...(search !== undefined && { search }),
+        count,
+      });
       print(list, options, () => listInWords(list));
     });
 
@@ -53,8 +54,13 @@ function listInWords({ players, total }: PlayerList): string {
 
 function playerInWords(details: PlayerDetails, sessions: SessionList['sessions']): string {
   const title = bold(details.name === null ? details.id : `${details.name}  ${details.id}`);
-  const state = details.sessionOn === null ? `last left ${timeInWords(details.lastLeftAt)}` : `in session on ${details.sessionOn}`;
-  const records = Object.entries(details.records).map(([key, record]) => [key, String(record.revision), recordInWords(key, record)]);
+  const state =
+    details.sessionOn === null ? `last left ${timeInWords(details.lastLeftAt)}` : `in session on ${details.sessionOn}`;
+  const records = Object.entries(details.records).map(([key, record]) => [
+    key,
+    String(record.revision),
+    recordInWords(key, record),
+  ]);
   const stays = sessions.map((one) => [
     timeInWords(one.joinedAt),
     timeInWords(one.endedAt),

@@ -1,6 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { input, password as askPassword } from '@inquirer/prompts';
-import { VekkonOperator } from '@vekkon/client';
+import { VekkonOperator } from '@vekkon/client/operator';
 import type { Command } from 'commander';
 import { WrongCommandLine } from '../exit-status.js';
 import { keepSignedIn } from '../signed-in.js';
@@ -37,6 +36,8 @@ async function asked(options: SignInOptions): Promise<Credentials> {
   if (options.url === undefined) {
     throw new WrongCommandLine('Say which service: --url http://127.0.0.1:4600, or --access demo-data/access.json.');
   }
+  // Loaded where somebody is asked: prompts are slow to load.
+  const { input, password: askPassword } = await import('@inquirer/prompts');
   const email = options.email ?? (canAsk ? await input({ message: 'E-mail' }) : undefined);
   const password = process.env['VEKKON_PASSWORD'] ?? (canAsk ? await askPassword({ message: 'Password' }) : undefined);
   if (email === undefined || password === undefined) {

@@ -1,8 +1,21 @@
 import Table from 'cli-table3';
 
 const plain = {
-  top: '', 'top-mid': '', 'top-left': '', 'top-right': '', bottom: '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '',
-  left: '', 'left-mid': '', right: '', 'right-mid': '', mid: '', 'mid-mid': '', middle: '  ',
+  top: '',
+  'top-mid': '',
+  'top-left': '',
+  'top-right': '',
+  bottom: '',
+  'bottom-mid': '',
+  'bottom-left': '',
+  'bottom-right': '',
+  left: '',
+  'left-mid': '',
+  right: '',
+  'right-mid': '',
+  mid: '',
+  'mid-mid': '',
+  middle: '  ',
 };
 
 /** Rows under headings, as wide as they need to be. */

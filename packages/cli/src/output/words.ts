@@ -1,4 +1,4 @@
-import type { Json } from '@vekkon/core';
+import { isJsonArray, type Json } from '@vekkon/core';
 
 /** A time as people read it, in the zone of this machine; "–" if there is none. */
 export function timeInWords(time: string | null): string {
@@ -11,9 +11,13 @@ export function timeInWords(time: string | null): string {
 /** A value on one line, cut where it is too long. */
 export function valueInWords(value: Json, widest = 80): string {
   if (value === null) return 'none';
-  if (typeof value === 'object' && !Array.isArray(value)) {
+  if (isJsonArray(value)) {
+    const items = value.map((item) => valueInWords(item, 40)).join(', ');
+    return value.length === 0 ? 'none' : cut(`${value.length}: ${items}`, widest);
+  }
+  if (typeof value === 'object') {
     const inner = Object.entries(value).map(([name, member]) => `${name} ${valueInWords(member, 40)}`);
-    return cut(inner.join(', '), widest);
+    return cut(inner.join('; '), widest);
   }
   return cut(typeof value === 'string' ? value : JSON.stringify(value), widest);
 }

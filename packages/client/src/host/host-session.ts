@@ -106,7 +106,11 @@ export class HostSession {
   }
 
   /** Keeps the better of the two numbers; one that was never set loses to any. */
-  outdo(key: string, value: number, { path = '', better }: { readonly path?: string; readonly better: 'higher' | 'lower' }): void {
+  outdo(
+    key: string,
+    value: number,
+    { path = '', better }: { readonly path?: string; readonly better: 'higher' | 'lower' },
+  ): void {
     this.#do({ op: 'outdo', key: keyOf('progress', key), path, value, better });
   }
 

@@ -1,5 +1,10 @@
 import type {
+  CreateEnvironmentRequest,
   CreateEnvironmentResponse,
+  CreateKeyResponse,
+  KeyList,
+  KeySummary,
+  ManifestResponse,
   OperatorResponse,
   PlayerDetails,
   PlayerList,
@@ -49,13 +54,34 @@ export class VekkonOperator {
     return this.#get('/v1/operator');
   }
 
-  /** Makes an environment, and its game if it is the first. @param manifest the file's text */
-  createEnvironment(manifest: string, environment: string, live: boolean): Promise<CreateEnvironmentResponse> {
-    return this.#transport.send({ method: 'POST', path: '/v1/environments', body: { manifest, environment, live } });
+  /** Makes an environment, and its game if it is the first; the manifest is its file's text. */
+  createEnvironment(environment: CreateEnvironmentRequest): Promise<CreateEnvironmentResponse> {
+    return this.#transport.send({ method: 'POST', path: '/v1/environments', body: environment });
+  }
+
+  keys(): Promise<KeyList> {
+    return this.#get('/v1/keys');
+  }
+
+  /** Makes a key; it is shown only now. */
+  createKey(sort: KeySummary['sort']): Promise<CreateKeyResponse> {
+    return this.#transport.send({ method: 'POST', path: '/v1/keys', body: { sort } });
+  }
+
+  /** A key is over from now on. @param id its first characters, as the list shows them */
+  revokeKey(id: string): Promise<KeySummary> {
+    return this.#transport.send({ method: 'DELETE', path: `/v1/keys/${encodeURIComponent(id)}` });
+  }
+
+  /** The installed manifest, its short forms written out. */
+  manifest(): Promise<ManifestResponse> {
+    return this.#get('/v1/manifest');
   }
 
   /** Players whose id or name holds `search`, those who joined last first. */
-  players(query: { readonly search?: string; readonly count?: number; readonly after?: string } = {}): Promise<PlayerList> {
+  players(
+    query: { readonly search?: string; readonly count?: number; readonly after?: string } = {},
+  ): Promise<PlayerList> {
     const parameters = new URLSearchParams();
     for (const [name, value] of Object.entries(query)) {
       if (value !== undefined && value !== '') parameters.set(name, String(value));

@@ -59,7 +59,10 @@ export class HttpTransport implements Transport {
     if (response.ok && answer !== undefined) return answer as Answer;
     if (isProblem(answer)) throw new ServiceRefused(answer);
     // A proxy's page, or half an answer: not the service's word.
-    throw new ServiceUnreachable(this.#url, new Error(`status ${response.status} with an answer that is not the service's`));
+    throw new ServiceUnreachable(
+      this.#url,
+      new Error(`status ${response.status} with an answer that is not the service's`),
+    );
   }
 }
 

@@ -21,9 +21,13 @@ function walk(value: Json, pointer: string, levelsLeft: number): { readonly prob
   }
   if (typeof value !== 'object' || value === null) return undefined;
   if (levelsLeft === 0) {
-    return problem('value-too-deep', `The value is nested too deeply: ${limits.jsonDepth} levels is what a record may have.`, {
-      pointer,
-    });
+    return problem(
+      'value-too-deep',
+      `The value is nested too deeply: ${limits.jsonDepth} levels is what a record may have.`,
+      {
+        pointer,
+      },
+    );
   }
   if (isJsonArray(value)) {
     for (let index = 0; index < value.length; index++) {

@@ -35,7 +35,8 @@ export type JoinDecision =
 export function decideJoin(open: OpenSession | undefined, join: JoinRequest): JoinDecision {
   if (open === undefined) return { do: 'open' };
   if (open.host === join.host) {
-    if (join.attempt !== null && join.attempt === open.attempt && join.instance === open.instance) return { do: 'again' };
+    if (join.attempt !== null && join.attempt === open.attempt && join.instance === open.instance)
+      return { do: 'again' };
     return { do: 'open', ends: join.instance === open.instance ? 'joined-again' : 'host-restarted' };
   }
   return open.isLeaseOver ? { do: 'open', ends: 'lease-over' } : { do: 'wait' };

@@ -19,7 +19,10 @@ export type SaveDecision =
  * The last number is looked up before anything else, so that a save whose
  * response was lost gets it even after the session ended.
  */
-export function decideSave(session: SaveState, save: { readonly number: number; readonly digest: string }): SaveDecision {
+export function decideSave(
+  session: SaveState,
+  save: { readonly number: number; readonly digest: string },
+): SaveDecision {
   if (save.number === session.nextSave - 1 && session.lastDigest !== null) {
     return save.digest === session.lastDigest ? { do: 'again' } : { do: 'refuse', code: 'save-differs' };
   }

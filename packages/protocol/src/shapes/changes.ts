@@ -3,7 +3,11 @@ import { z } from 'zod';
 import { finiteNumber, jsonValue, recordKey, time, wholeNumber } from './values.js';
 
 const ifRevision = z.int().min(0).optional();
-const pointer = z.string().max(1024).default('').meta({ description: 'JSON Pointer (RFC 6901); "" is the whole value.' });
+const pointer = z
+  .string()
+  .max(1024)
+  .default('')
+  .meta({ description: 'JSON Pointer (RFC 6901); "" is the whole value.' });
 const amount = wholeNumber.min(1);
 const reason = z.string().min(1).max(200);
 const count = z.int().min(1).optional();

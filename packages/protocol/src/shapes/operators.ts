@@ -34,11 +34,27 @@ export type EnvironmentSummary = z.infer<typeof environmentSummary>;
 export const operatorResponse = z.object({ operator, environments: z.array(environmentSummary) });
 export type OperatorResponse = z.infer<typeof operatorResponse>;
 
+export const keySummary = z.object({
+  id: z.string().meta({ description: 'The first characters of the key: enough to tell it by, and no secret.' }),
+  sort: z.enum(['host-key', 'device-key']),
+  createdAt: time,
+  revokedAt: time.nullable(),
+});
+export type KeySummary = z.infer<typeof keySummary>;
+
+export const createKeyRequest = z.strictObject({ sort: z.enum(['host-key', 'device-key']).default('host-key') });
+export const createKeyResponse = keySummary.extend({ key: z.string().meta({ description: 'Shown once.' }) });
+export type CreateKeyResponse = z.infer<typeof createKeyResponse>;
+export const keyList = z.object({ keys: z.array(keySummary) });
+export type KeyList = z.infer<typeof keyList>;
+
 export const createEnvironmentRequest = z.strictObject({
   environment: declaredName.default('dev'),
   live: z.boolean().default(false),
-  manifest: z.string().meta({ description: "The manifest file's text, YAML or JSON." }),
+  manifest: z.string().optional().meta({ description: "The manifest file's text, YAML or JSON." }),
+  game: declaredName.optional().meta({ description: 'Needed only where there is no manifest yet.' }),
 });
+export type CreateEnvironmentRequest = z.input<typeof createEnvironmentRequest>;
 
 export const createEnvironmentResponse = environmentSummary.extend({
   hostKey: z.string().meta({ description: 'For game servers. Shown once.' }),

@@ -6,7 +6,12 @@ export const sessionId = z.string().regex(/^ses_[A-Za-z0-9_-]{16,40}$/, { error:
 
 export const joinRequest = z.strictObject({
   host: id,
-  instance: z.string().min(1).max(128).optional().meta({ description: "One start of the host's process: a random id." }),
+  instance: z
+    .string()
+    .min(1)
+    .max(128)
+    .optional()
+    .meta({ description: "One start of the host's process: a random id." }),
   attempt: z.string().min(1).max(128).optional().meta({ description: 'The same for every try of one join.' }),
   name: z.string().min(1).max(128).optional().meta({ description: 'The display name.' }),
   attributes: z

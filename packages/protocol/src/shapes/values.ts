@@ -21,7 +21,11 @@ export const declaredName = z
 
 export const time = z.iso.datetime({ offset: true }).meta({ description: 'RFC 3339, in UTC.' });
 
-export const recordKey = z.string().min(1).max(300).meta({ description: 'kind/name, or kind/name/which for a family.' });
+export const recordKey = z
+  .string()
+  .min(1)
+  .max(300)
+  .meta({ description: 'kind/name, or kind/name/which for a family.' });
 
 export const storedRecord = z.object({
   revision: z.int().min(0).meta({ description: 'Grows by one at every change; 0: a starting value, not stored yet.' }),

@@ -41,7 +41,11 @@ export function servePlayers(router: IRouter, desk: Desk): void {
 }
 
 /** Records as the rules read them: what lacks in them filled in, what is no longer declared left out. */
-async function declaredOnly(reader: Reader, environment: EnvironmentRow, records: Awaited<ReturnType<Reader['recordsAsOf']>>) {
+async function declaredOnly(
+  reader: Reader,
+  environment: EnvironmentRow,
+  records: Awaited<ReturnType<Reader['recordsAsOf']>>,
+) {
   const { rules } = await reader.manifestOf(environment);
   const read = new Map<string, ReturnType<typeof readRecord>>();
   for (const [key, record] of records) {

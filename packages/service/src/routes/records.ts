@@ -47,7 +47,10 @@ function revisionOf(header: string | undefined): number | null {
   if (header === undefined) return null;
   const revision = /^"(\d+)"$/.exec(header.trim())?.[1];
   if (revision === undefined) {
-    throw new Refusal('request-invalid', 'If-Match must be the ETag of the record that you read, such as "8", with its quotes.');
+    throw new Refusal(
+      'request-invalid',
+      'If-Match must be the ETag of the record that you read, such as "8", with its quotes.',
+    );
   }
   return Number(revision);
 }

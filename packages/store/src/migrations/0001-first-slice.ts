@@ -31,6 +31,7 @@ export async function up(db: Kysely<unknown>): Promise<void> {
   await db.schema
     .createTable('credentials')
     .addColumn('hash', 'text', (column) => column.primaryKey())
+    .addColumn('hint', 'text')
     .addColumn('sort', 'text', (column) => column.notNull())
     .addColumn('environment', 'integer', (column) => column.references('environments.number'))
     .addColumn('operator', 'integer', (column) => column.references('operators.number'))

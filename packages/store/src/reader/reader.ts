@@ -37,6 +37,16 @@ export class Reader {
       .executeTakeFirst();
   }
 
+  /** An environment's keys, the oldest first. */
+  async keys(environment: number) {
+    return this.#db
+      .selectFrom('credentials')
+      .select(['hash', 'hint', 'sort', 'created_at', 'revoked_at'])
+      .where('environment', '=', environment)
+      .orderBy('created_at')
+      .execute();
+  }
+
   async operatorByEmail(email: string) {
     return this.#db.selectFrom('operators').selectAll().where('email', '=', email.toLowerCase()).executeTakeFirst();
   }

@@ -22,7 +22,8 @@ interface Origin {
 }
 
 type Outcome =
-  { readonly applied: true } | { readonly applied: false; readonly problem: ChangeProblem & { readonly change: number } };
+  | { readonly applied: true }
+  | { readonly applied: false; readonly problem: ChangeProblem & { readonly change: number } };
 
 /** One player's records while a command changes them: read whole, decided by the rules, written together. */
 export class RecordsInWork {
@@ -116,7 +117,11 @@ export class RecordsInWork {
         )
         .execute();
     }
-    for (const row of this.#history) await this.#db.insertInto('history').values({ ...row, player, seen }).execute();
+    for (const row of this.#history)
+      await this.#db
+        .insertInto('history')
+        .values({ ...row, player, seen })
+        .execute();
     for (const row of this.#ledger) await this.#db.insertInto('ledger').values(row).execute();
   }
 

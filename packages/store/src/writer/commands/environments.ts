@@ -2,62 +2,79 @@ import type { Manifest } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import type { Stamp, WriterContext } from '../context.js';
 
+export interface NewKey {
+  readonly sort: 'host-key' | 'device-key';
+  readonly hash: string;
+  /** The first characters of the key, to tell it by. */
+  readonly hint: string;
+}
+
 export interface CreateEnvironment {
+  readonly game: string;
   readonly name: string;
   readonly isLive: boolean;
   readonly leaseSeconds: number;
-  readonly manifest: Manifest;
-  /** The manifest's file as it was sent. */
-  readonly source: string;
-  readonly hostKeyHash: string;
-  readonly deviceKeyHash: string;
+  readonly manifest: {
+    readonly manifest: Manifest;
+    /** The file as it was sent. */
+    readonly source: string;
+  } | null;
+  readonly keys: readonly NewKey[];
 }
 
 /** Makes an environment with its first manifest and its first keys. */
 export async function createEnvironment(
-  { db }: WriterContext,
+  context: WriterContext,
   create: CreateEnvironment & Stamp,
 ): Promise<{ readonly number: number }> {
-  const { game } = create.manifest;
+  const { db } = context;
+  const { game, name, manifest, now } = create;
   const taken = await db
     .selectFrom('environments')
     .select('number')
     .where('game', '=', game)
-    .where('name', '=', create.name)
+    .where('name', '=', name)
     .executeTakeFirst();
   if (taken !== undefined) {
-    throw new Refusal('environment-exists', `"${game}" has an environment "${create.name}" already: choose another name.`);
+    throw new Refusal('environment-exists', `"${game}" has an environment "${name}" already: choose another name.`);
   }
   const { number } = await db
     .insertInto('environments')
     .values({
       game,
-      name: create.name,
+      name,
       is_live: create.isLive ? 1 : 0,
       lease_seconds: create.leaseSeconds,
-      manifest_version: 1,
-      created_at: create.now,
+      manifest_version: manifest === null ? null : 1,
+      created_at: now,
     })
     .returning('number')
     .executeTakeFirstOrThrow();
-  await db
-    .insertInto('manifests')
-    .values({
-      environment: number,
-      version: 1,
-      source: create.source,
-      manifest: JSON.stringify(create.manifest),
-      installed_at: create.now,
-    })
-    .execute();
-  for (const [sort, hash] of [
-    ['host-key', create.hostKeyHash],
-    ['device-key', create.deviceKeyHash],
-  ] as const) {
+  if (manifest !== null) {
     await db
-      .insertInto('credentials')
-      .values({ hash, sort, environment: number, operator: null, created_at: create.now, expires_at: null, revoked_at: null })
+      .insertInto('manifests')
+      .values({
+        environment: number,
+        version: 1,
+        source: manifest.source,
+        manifest: JSON.stringify(manifest.manifest),
+        installed_at: now,
+      })
       .execute();
   }
+  for (const key of create.keys) await addKey(context, { ...create, ...key, environment: number });
   return { number };
+}
+
+/** Keeps the hash of a new key of an environment. */
+export async function addKey(
+  { db }: WriterContext,
+  add: NewKey & { readonly environment: number } & Stamp,
+): Promise<null> {
+  const { hash, sort, hint, environment, now } = add;
+  await db
+    .insertInto('credentials')
+    .values({ hash, sort, hint, environment, operator: null, created_at: now, expires_at: null, revoked_at: null })
+    .execute();
+  return null;
 }

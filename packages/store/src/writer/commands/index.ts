@@ -1,5 +1,5 @@
 import type { Refusal } from '@vekkon/protocol';
-import { createEnvironment } from './environments.js';
+import { addKey, createEnvironment } from './environments.js';
 import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
 import { putRecord } from './put-record.js';
@@ -11,6 +11,7 @@ export const commands = {
   save,
   putRecord,
   createEnvironment,
+  addKey,
   addOperator,
   addFirstAdmin,
   addCredential,

@@ -9,7 +9,10 @@ export interface AddOperator {
 }
 
 /** Makes an operator. */
-export async function addOperator({ db }: WriterContext, add: AddOperator & Stamp): Promise<{ readonly number: number }> {
+export async function addOperator(
+  { db }: WriterContext,
+  add: AddOperator & Stamp,
+): Promise<{ readonly number: number }> {
   return db
     .insertInto('operators')
     .values({
@@ -62,6 +65,7 @@ export async function addCredential({ db }: WriterContext, add: AddCredential & 
     .insertInto('credentials')
     .values({
       hash: add.hash,
+      hint: null,
       sort: add.sort,
       environment: null,
       operator: add.operator,

@@ -131,7 +131,9 @@ function hasEnded(session: SessionRow): Refusal {
 
 /** Tells contents apart: the same number may only stand for the same save. */
 function digestOf(save: Save): string {
-  return createHash('sha256').update(JSON.stringify([save.transactions, save.leave])).digest('base64url');
+  return createHash('sha256')
+    .update(JSON.stringify([save.transactions, save.leave]))
+    .digest('base64url');
 }
 
 async function applyAll(

@@ -1,0 +1,50 @@
+import { Option, type Command } from 'commander';
+import { confirmed } from '../output/confirm.js';
+import { print, type ShowOptions } from '../output/print.js';
+import { table } from '../output/table.js';
+import { timeInWords } from '../output/words.js';
+import { signedInOperator } from '../signed-in.js';
+import { environmentOption, jsonOption } from './options.js';
+
+export function addKey(program: Command): void {
+  const key = program.command('key').description('the keys that game servers and devices show');
+
+  key
+    .command('list')
+    .description("an environment's keys, without their secrets")
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (options: ShowOptions) => {
+      const { keys } = await signedInOperator(options.environment).keys();
+      const rows = keys.map((one) => [
+        `${one.id}…`,
+        one.sort,
+        timeInWords(one.createdAt),
+        one.revokedAt === null ? '–' : timeInWords(one.revokedAt),
+      ]);
+      print(keys, options, () => table(['KEY', 'SORT', 'MADE', 'REVOKED'], rows));
+    });
+
+  key
+    .command('create')
+    .description('make a key; it is shown only then')
+    .addOption(new Option('--sort <sort>', 'who shows it').choices(['host-key', 'device-key']).default('host-key'))
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (options: ShowOptions & { readonly sort: 'host-key' | 'device-key' }) => {
+      const made = await signedInOperator(options.environment).createKey(options.sort);
+      print(made, options, () => made.key);
+    });
+
+  key
+    .command('revoke <id>')
+    .description('end a key, by its first characters as the list shows them')
+    .option(...environmentOption)
+    .option('--yes', 'do not ask', false)
+    .action(async (id: string, options: ShowOptions & { readonly yes: boolean }) => {
+      const plainId = id.replace(/…$/, '');
+      await confirmed(`Everything that shows the key ${plainId}… is refused from then on. Revoke it?`, options.yes);
+      await signedInOperator(options.environment).revokeKey(plainId);
+      process.stdout.write(`${plainId}… is revoked.\n`);
+    });
+}

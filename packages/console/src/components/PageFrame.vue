@@ -1,0 +1,172 @@
+<script setup lang="ts">
+import Button from 'primevue/button';
+import Select from 'primevue/select';
+import { computed, onMounted, ref } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import mark from '../mark.svg';
+import { useDaylight } from '../daylight.js';
+import { nameOf, serviceUrl, useSignedIn } from '../signed-in.js';
+import { refusedCredential } from '../refused.js';
+import ProblemNotice from './ProblemNotice.vue';
+
+const { operator, environments, environment, calls, load, choose, forget } = useSignedIn();
+const { isNight, toggle } = useDaylight();
+const route = useRoute();
+const router = useRouter();
+const problem = ref<unknown>();
+const isLoaded = ref(false);
+const origin = serviceUrl;
+
+const choices = computed(() =>
+  environments.value.map((one) => ({ name: nameOf(one), label: `${one.title} · ${one.environment}` })),
+);
+const chosen = computed({
+  get: () => (environment.value === undefined ? undefined : nameOf(environment.value)),
+  set: (name: string | undefined) => {
+    if (name === undefined) return;
+    choose(name);
+    void router.push('/players');
+  },
+});
+
+async function start(): Promise<void> {
+  problem.value = undefined;
+  try {
+    await load();
+    isLoaded.value = true;
+  } catch (error) {
+    if (refusedCredential(error)) return leave();
+    problem.value = error;
+  }
+}
+
+function leave(): void {
+  forget();
+  void router.push('/sign-in');
+}
+
+async function signOut(): Promise<void> {
+  // Whatever becomes of the call, this browser forgets the token.
+  await calls.value.signOut().catch(() => undefined);
+  leave();
+}
+
+onMounted(start);
+</script>
+
+<template>
+  <header>
+    <RouterLink class="mark" to="/players"><img :src="mark" alt="" width="30" height="30" />Vekkon</RouterLink>
+    <nav aria-label="Pages">
+      <RouterLink to="/players" :class="{ here: route.path.startsWith('/players') }">Players</RouterLink>
+    </nav>
+    <Select
+      v-if="choices.length > 0"
+      v-model="chosen"
+      :options="choices"
+      option-label="label"
+      option-value="name"
+      aria-label="Environment"
+      size="small"
+    />
+    <span v-if="environment?.isLive" class="live">live</span>
+    <span class="who"
+      >{{ operator?.name }} <span class="muted">{{ operator?.role }}</span></span
+    >
+    <Button
+      :icon="isNight ? 'pi pi-sun' : 'pi pi-moon'"
+      :aria-label="isNight ? 'Switch to light' : 'Switch to dark'"
+      severity="secondary"
+      text
+      rounded
+      @click="toggle"
+    />
+    <Button label="Sign out" severity="secondary" text size="small" @click="signOut" />
+  </header>
+  <main>
+    <ProblemNotice v-if="problem" :problem="problem" @again="start" />
+    <template v-else-if="isLoaded">
+      <div v-if="environments.length === 0" class="sheet nothing">
+        <h1>No game yet</h1>
+        <p>Make one from its manifest, on the command line:</p>
+        <pre>
+vekkon sign-in --url {{ origin }}
+vekkon game create manifest.yaml --environment dev</pre>
+        <p>It prints the host key with which the game's first player can join.</p>
+      </div>
+      <slot v-else :key="chosen" />
+    </template>
+  </main>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  align-items: center;
+  gap: 1rem;
+  padding: 0.6rem 2rem;
+  background: var(--p-content-background);
+  border-bottom: 1px solid var(--line);
+}
+
+.mark {
+  display: flex;
+  align-items: center;
+  gap: 0.6rem;
+  font:
+    700 1.35rem 'Alegreya Variable',
+    Georgia,
+    serif;
+  color: inherit;
+  text-decoration: none;
+}
+
+nav {
+  display: flex;
+  gap: 0.3rem;
+  margin-right: auto;
+  margin-left: 1.2rem;
+}
+
+nav a {
+  padding: 0.3rem 0.8rem;
+  color: inherit;
+  text-decoration: none;
+  border-bottom: 2px solid transparent;
+}
+
+nav a.here {
+  border-bottom-color: var(--route);
+  font-weight: 700;
+}
+
+.live {
+  padding: 0.05rem 0.6rem;
+  border-radius: 3px;
+  background: var(--route);
+  color: var(--p-content-background);
+  font-weight: 700;
+}
+
+.who {
+  white-space: nowrap;
+}
+
+main {
+  max-width: 1240px;
+  margin: 0 auto;
+  padding: 1.8rem 2rem 4rem;
+}
+
+.nothing {
+  max-width: 44rem;
+  margin: 3rem auto;
+  padding: 2rem 2.4rem;
+}
+
+.nothing pre {
+  padding: 0.9rem 1.1rem;
+  background: var(--ground);
+  border-radius: 4px;
+}
+</style>

@@ -1,0 +1,164 @@
+<script setup lang="ts">
+import type { Manifest } from '@vekkon/core';
+import type { PlayerDetails, SessionSummary } from '@vekkon/protocol';
+import Button from 'primevue/button';
+import SelectButton from 'primevue/selectbutton';
+import Skeleton from 'primevue/skeleton';
+import Tab from 'primevue/tab';
+import TabList from 'primevue/tablist';
+import TabPanel from 'primevue/tabpanel';
+import TabPanels from 'primevue/tabpanels';
+import Tabs from 'primevue/tabs';
+import { computed, ref } from 'vue';
+import ProblemNotice from '../components/ProblemNotice.vue';
+import RecordsView from '../components/RecordsView.vue';
+import SessionsView from '../components/SessionsView.vue';
+import { refreshing } from '../refreshing.js';
+import { useSignedIn } from '../signed-in.js';
+import { agoInWords, timeInWords } from '../words.js';
+
+const { id } = defineProps<{ id: string }>();
+
+const { calls } = useSignedIn();
+const player = ref<PlayerDetails>();
+const sessions = ref<readonly SessionSummary[]>([]);
+const manifest = ref<Manifest>();
+const problem = ref<unknown>();
+const forms = [
+  { label: 'Readable', value: 'readable' },
+  { label: 'JSON', value: 'json' },
+];
+const form = ref('readable');
+const json = computed(() => JSON.stringify(player.value?.records ?? {}, null, 2));
+const isCopied = ref(false);
+
+async function load(): Promise<void> {
+  try {
+    manifest.value ??= (await calls.value.manifest()).manifest;
+    const [details, stays] = await Promise.all([calls.value.player(id), calls.value.sessionsOf(id, 50)]);
+    player.value = details;
+    sessions.value = stays.sessions;
+    problem.value = undefined;
+  } catch (error) {
+    problem.value = error;
+  }
+}
+
+async function copy(): Promise<void> {
+  await navigator.clipboard.writeText(json.value);
+  isCopied.value = true;
+  setTimeout(() => (isCopied.value = false), 2_000);
+}
+
+refreshing(load);
+</script>
+
+<template>
+  <nav class="back" aria-label="Back"><RouterLink to="/players">← Players</RouterLink></nav>
+  <ProblemNotice v-if="problem" :problem="problem" @again="load" />
+  <template v-if="player">
+    <div class="head">
+      <div>
+        <h1>{{ player.name ?? player.id }}</h1>
+        <p class="muted">
+          <span class="numerals">{{ player.id }}</span> · first seen {{ timeInWords(player.createdAt) }} · last left
+          {{ agoInWords(player.lastLeftAt) }}
+        </p>
+      </div>
+      <span v-if="player.sessionOn" class="in-session">in session on {{ player.sessionOn }}</span>
+    </div>
+    <Tabs value="records">
+      <TabList>
+        <Tab value="records">Records</Tab>
+        <Tab value="sessions">Sessions</Tab>
+      </TabList>
+      <TabPanels>
+        <TabPanel value="records">
+          <SelectButton
+            v-model="form"
+            class="form"
+            :options="forms"
+            option-label="label"
+            option-value="value"
+            :allow-empty="false"
+            size="small"
+            aria-label="Form"
+          />
+          <RecordsView v-if="form === 'readable'" :records="player.records" :manifest="manifest" />
+          <div v-else class="sheet json">
+            <Button
+              class="copy"
+              :label="isCopied ? 'Copied' : 'Copy'"
+              icon="pi pi-copy"
+              size="small"
+              severity="secondary"
+              @click="copy"
+            />
+            <pre>{{ json }}</pre>
+          </div>
+        </TabPanel>
+        <TabPanel value="sessions">
+          <SessionsView :sessions="sessions" />
+        </TabPanel>
+      </TabPanels>
+    </Tabs>
+  </template>
+  <template v-else-if="!problem">
+    <Skeleton width="18rem" height="2.4rem" />
+    <Skeleton class="waiting" height="22rem" />
+  </template>
+</template>
+
+<style scoped>
+.back {
+  margin-bottom: 0.5rem;
+}
+
+.back a {
+  text-decoration: none;
+}
+
+.head {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  margin-bottom: 0.9rem;
+}
+
+.head p {
+  margin: 0.25rem 0 0;
+}
+
+.in-session {
+  padding: 0.2rem 0.8rem;
+  border-radius: 3px;
+  background: var(--good-soft);
+  color: var(--good);
+  font-weight: 500;
+}
+
+.form {
+  float: right;
+}
+
+.json {
+  position: relative;
+  clear: both;
+  padding: 1rem 1.3rem;
+}
+
+.json pre {
+  margin: 0;
+  overflow-x: auto;
+}
+
+.copy {
+  position: absolute;
+  top: 0.9rem;
+  right: 0.9rem;
+}
+
+.waiting {
+  margin-top: 1.2rem;
+}
+</style>

@@ -1,0 +1,202 @@
+<script setup lang="ts">
+import type { PlayerSummary } from '@vekkon/protocol';
+import Button from 'primevue/button';
+import Column from 'primevue/column';
+import DataTable, { type DataTableRowClickEvent } from 'primevue/datatable';
+import InputText from 'primevue/inputtext';
+import Skeleton from 'primevue/skeleton';
+import { ref, watch } from 'vue';
+import { useRouter } from 'vue-router';
+import ProblemNotice from '../components/ProblemNotice.vue';
+import { refreshing } from '../refreshing.js';
+import { serviceUrl, useSignedIn } from '../signed-in.js';
+import { agoInWords, numberInWords, timeInWords } from '../words.js';
+
+const perPage = 50;
+const origin = serviceUrl;
+const { calls } = useSignedIn();
+const router = useRouter();
+const search = ref('');
+const players = ref<PlayerSummary[]>();
+const total = ref(0);
+const next = ref<string | null>(null);
+const problem = ref<unknown>();
+
+/** The answer to an older search that comes late is left out. */
+let newestAsk = 0;
+
+async function load(): Promise<void> {
+  const ask = ++newestAsk;
+  try {
+    const count = Math.min(200, Math.max(perPage, players.value?.length ?? 0));
+    const page = await calls.value.players({ search: search.value.trim(), count });
+    if (ask !== newestAsk) return;
+    players.value = page.players;
+    total.value = page.total;
+    next.value = page.next;
+    problem.value = undefined;
+  } catch (error) {
+    if (ask === newestAsk) problem.value = error;
+  }
+}
+
+async function loadMore(): Promise<void> {
+  if (next.value === null) return;
+  const page = await calls.value.players({ search: search.value.trim(), count: perPage, after: next.value });
+  newestAsk++;
+  players.value = [...(players.value ?? []), ...page.players];
+  next.value = page.next;
+}
+
+function open(event: DataTableRowClickEvent): void {
+  void router.push({ name: 'player', params: { id: (event.data as PlayerSummary).id } });
+}
+
+watch(search, () => {
+  players.value = players.value?.slice(0, perPage);
+  void load();
+});
+refreshing(load);
+</script>
+
+<template>
+  <div class="head">
+    <div>
+      <h1>Players</h1>
+      <p class="muted">{{ players ? `${numberInWords(total)} ${total === 1 ? 'player' : 'players'}` : ' ' }}</p>
+    </div>
+    <label class="search">
+      <i class="pi pi-search" aria-hidden="true" />
+      <InputText
+        v-model="search"
+        type="search"
+        placeholder="Find by name or id"
+        aria-label="Find by name or id"
+        autofocus
+      />
+    </label>
+  </div>
+  <ProblemNotice v-if="problem" :problem="problem" @again="load" />
+  <div v-if="players === undefined && !problem" class="sheet waiting">
+    <Skeleton v-for="line in 8" :key="line" height="1.6rem" />
+  </div>
+  <div v-else-if="players?.length === 0" class="sheet empty">
+    <template v-if="search.trim() === ''">
+      <h2>Nobody has joined yet</h2>
+      <p>A player appears here at their first join. Try one with the host key:</p>
+      <pre>
+curl -X POST -H 'Authorization: Bearer HOST-KEY' \
+  {{ origin }}/v1/players/p-1/join -d '{"host": "my-laptop"}'</pre>
+    </template>
+    <template v-else>
+      <h2>Nobody matches “{{ search.trim() }}”</h2>
+      <p>A part of the id or of the display name is enough. Ids never change, names may.</p>
+    </template>
+  </div>
+  <div v-else-if="players" class="sheet">
+    <DataTable :value="players" data-key="id" row-hover @row-click="open">
+      <Column header="Player">
+        <template #body="{ data }">
+          <RouterLink class="name" :to="{ name: 'player', params: { id: data.id } }" @click.stop>{{
+            data.name ?? data.id
+          }}</RouterLink>
+        </template>
+      </Column>
+      <Column header="Id">
+        <template #body="{ data }"
+          ><span class="muted numerals">{{ data.id }}</span></template
+        >
+      </Column>
+      <Column header="In session on">
+        <template #body="{ data }">
+          <span v-if="data.sessionOn" class="in-session">{{ data.sessionOn }}</span>
+          <span v-else class="muted">–</span>
+        </template>
+      </Column>
+      <Column header="Last joined">
+        <template #body="{ data }"
+          ><span :title="timeInWords(data.lastJoinedAt)">{{ agoInWords(data.lastJoinedAt) }}</span></template
+        >
+      </Column>
+      <Column header="First seen">
+        <template #body="{ data }">{{ timeInWords(data.createdAt) }}</template>
+      </Column>
+    </DataTable>
+    <div v-if="next" class="more">
+      <Button label="Show more" severity="secondary" outlined size="small" @click="loadMore" />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  align-items: end;
+  justify-content: space-between;
+  margin-bottom: 1.1rem;
+}
+
+.head p {
+  margin: 0.2rem 0 0;
+}
+
+.search {
+  position: relative;
+}
+
+.search i {
+  position: absolute;
+  left: 0.8rem;
+  top: 50%;
+  translate: 0 -50%;
+  color: var(--p-text-muted-color);
+}
+
+.search input {
+  width: 20rem;
+  padding-left: 2.3rem;
+}
+
+.sheet {
+  overflow: hidden;
+}
+
+.sheet :deep(tbody tr) {
+  cursor: pointer;
+}
+
+.name {
+  font-weight: 700;
+  text-decoration: none;
+}
+
+.in-session {
+  padding: 0.1rem 0.6rem;
+  border-radius: 3px;
+  background: var(--good-soft);
+  color: var(--good);
+  font-weight: 500;
+}
+
+.waiting {
+  display: grid;
+  gap: 1rem;
+  padding: 1.4rem;
+}
+
+.empty {
+  padding: 2.2rem 2.4rem;
+}
+
+.empty pre {
+  padding: 0.9rem 1.1rem;
+  background: var(--ground);
+  border-radius: 4px;
+  overflow-x: auto;
+}
+
+.more {
+  padding: 0.8rem;
+  text-align: center;
+}
+</style>

@@ -1,0 +1,29 @@
+import { createRouter, createWebHistory } from 'vue-router';
+import FirstAdmin from './pages/FirstAdmin.vue';
+import Player from './pages/Player.vue';
+import Players from './pages/Players.vue';
+import SignIn from './pages/SignIn.vue';
+import { useSignedIn } from './signed-in.js';
+
+export const router = createRouter({
+  history: createWebHistory('/console/'),
+  routes: [
+    { path: '/', redirect: '/players' },
+    { path: '/sign-in', name: 'sign-in', component: SignIn, meta: { open: true, title: 'Sign in' } },
+    { path: '/first-admin', name: 'first-admin', component: FirstAdmin, meta: { open: true, title: 'First admin' } },
+    { path: '/players', name: 'players', component: Players, meta: { title: 'Players' } },
+    { path: '/players/:id', name: 'player', component: Player, props: true, meta: { title: 'Player' } },
+    { path: '/:elsewhere(.*)', redirect: '/players' },
+  ],
+});
+
+const { isSignedIn } = useSignedIn();
+
+router.beforeEach((to) => {
+  if (to.meta['open'] !== true && !isSignedIn.value) return { name: 'sign-in', query: { to: to.fullPath } };
+  return true;
+});
+
+router.afterEach((to) => {
+  document.title = `${String(to.meta['title'] ?? '')} · Vekkon`;
+});

@@ -1,0 +1,64 @@
+import type { Json } from '@vekkon/core';
+
+/** How times, numbers and values are put into words. */
+
+const dayAndTime = new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short' });
+const numbers = new Intl.NumberFormat('en-GB', { maximumFractionDigits: 3 });
+const relative = new Intl.RelativeTimeFormat('en-GB', { numeric: 'auto' });
+
+export function timeInWords(time: string | null): string {
+  return time === null ? 'never' : dayAndTime.format(new Date(time));
+}
+
+const spans = [
+  ['day', 86_400],
+  ['hour', 3_600],
+  ['minute', 60],
+] as const;
+
+/** "3 hours ago", for a glance. */
+export function agoInWords(time: string | null): string {
+  if (time === null) return 'never';
+  const seconds = (Date.now() - Date.parse(time)) / 1000;
+  for (const [unit, length] of spans) {
+    if (seconds >= length) return relative.format(-Math.floor(seconds / length), unit);
+  }
+  return 'just now';
+}
+
+export function numberInWords(value: number): string {
+  return numbers.format(value);
+}
+
+/** A stretch of time as a game shows it: 1:04.250. */
+function durationInWords(milliseconds: number): string {
+  const minutes = Math.floor(milliseconds / 60_000);
+  const seconds = ((milliseconds % 60_000) / 1000).toFixed(3).padStart(6, '0');
+  return `${minutes}:${seconds}`;
+}
+
+/** A result with its unit; `null` is "none yet", which is not 0. */
+export function resultInWords(value: Json | undefined, unit: string | undefined): string {
+  if (typeof value !== 'number') return 'none yet';
+  if (unit === 'milliseconds') return durationInWords(value);
+  return unit === undefined ? numberInWords(value) : `${numberInWords(value)} ${unit}`;
+}
+
+/** A bare value: yes and no, numbers, texts. */
+export function valueInWords(value: Json | undefined): string {
+  if (value === undefined || value === null) return 'none';
+  if (typeof value === 'boolean') return value ? 'yes' : 'no';
+  if (typeof value === 'number') return numberInWords(value);
+  return typeof value === 'string' ? (value === '' ? 'empty text' : value) : JSON.stringify(value);
+}
+
+const ends = {
+  left: 'left',
+  'joined-again': 'joined again on the same host',
+  'lease-over': 'taken over: its lease was over',
+  'host-restarted': 'host was started again',
+} as const;
+
+export function endInWords(end: keyof typeof ends | null): string {
+  return end === null ? 'open' : ends[end];
+}

@@ -1,0 +1,149 @@
+import { expect } from 'chai';
+import { fillIn, readRecords, startingRecords } from '@vekkon/core';
+import { readManifestFile } from '@vekkon/core/manifest-file';
+import { highfell, rulesOf } from './highfell.js';
+
+function mistakesIn(source: string) {
+  const read = readManifestFile(source);
+  return 'mistakes' in read ? read.mistakes : [];
+}
+
+const head = 'manifest: 1\ngame: highfell-gliders\n';
+
+describe('a manifest file', () => {
+  it('needs one line for one number', () => {
+    const { manifest } = rulesOf(`${head}progress:\n  climbs: 0\n`);
+    expect(manifest.records['progress/climbs']).to.deep.equal({
+      kind: 'progress',
+      lasts: 'always',
+      player: 'none',
+      others: 'none',
+      schema: { type: 'number', default: 0 },
+      starting: 0,
+    });
+  });
+
+  it('may be JSON', () => {
+    const { manifest } = rulesOf('{"manifest":1,"game":"highfell-gliders","currencies":{"opal":2}}');
+    expect(manifest.records['currency/opal']).to.include({ starting: 2, floor: 0, ceiling: Number.MAX_SAFE_INTEGER });
+  });
+
+  it('builds starting values from the defaults of fields', () => {
+    expect(highfell.manifest.records['progress/flight']).to.have.deep.property('starting', {
+      chapter: 1,
+      charted: [],
+      metres: 0,
+    });
+  });
+
+  it('lets players write their preferences, and nothing else, unless declared otherwise', () => {
+    const access = Object.values(highfell.manifest.records).map(({ kind, player }) => `${kind} ${player}`);
+    expect(new Set(access.filter((one) => one.endsWith('write')))).to.deep.equal(new Set(['preference write']));
+  });
+
+  const wrong: readonly { why: string; source: string; line: number; column: number; detail: string }[] = [
+    {
+      why: 'a word that is not known',
+      source: `${head}progres:\n  climbs: 0\n`,
+      line: 3,
+      column: 1,
+      detail: 'did you mean "progress"?',
+    },
+    {
+      why: 'a word that is not known inside a declaration',
+      source: `${head}currencies:\n  feather: { starting: 40, cieling: 9 }\n`,
+      line: 4,
+      column: 28,
+      detail: 'did you mean "ceiling"?',
+    },
+    {
+      why: 'a name in capitals',
+      source: `${head}progress:\n  Climbs: 0\n`,
+      line: 4,
+      column: 3,
+      detail: 'small letters',
+    },
+    {
+      why: 'a starting value that does not fit',
+      source: `${head}progress:\n  climbs:\n    schema: { type: integer, default: soon }\n`,
+      line: 5,
+      column: 5,
+      detail: 'does not fit its own schema',
+    },
+    {
+      why: 'a schema without a starting value',
+      source: `${head}preferences:\n  size: { schema: { type: integer } }\n`,
+      line: 4,
+      column: 11,
+      detail: 'no starting value',
+    },
+    {
+      why: 'a schema that can not be used',
+      source: `${head}progress:\n  climbs: { schema: { type: whole } }\n`,
+      line: 4,
+      column: 13,
+      detail: 'not a usable JSON Schema',
+    },
+    {
+      why: 'a starting balance below the floor',
+      source: `${head}currencies:\n  opal: { starting: 1, floor: 2 }\n`,
+      line: 4,
+      column: 3,
+      detail: 'not between its floor 2',
+    },
+    {
+      why: 'a board without an order',
+      source: `${head}boards:\n  gorge-run: { counts: best }\n`,
+      line: 4,
+      column: 3,
+      detail: 'needs "better"',
+    },
+    { why: 'text that is not YAML', source: `${head}progress: [\n`, line: 4, column: 1, detail: '' },
+    {
+      why: 'the same name twice',
+      source: `${head}progress:\n  climbs: 0\n  climbs: 1\n`,
+      line: 5,
+      column: 3,
+      detail: 'unique',
+    },
+  ];
+  for (const { why, source, line, column, detail } of wrong) {
+    it(`says where ${why} stands and what to write`, () => {
+      const [mistake] = mistakesIn(source);
+      expect(mistake?.detail).to.contain(detail);
+      expect({ line: mistake?.line, column: mistake?.column }).to.deep.equal({ line, column });
+    });
+  }
+
+  it('says every mistake at once', () => {
+    expect(mistakesIn(`${head}progres: {}\nboards:\n  a: { better: up, counts: best }\n`)).to.have.length(2);
+  });
+});
+
+describe('starting values', () => {
+  it('are a first ledger line for each currency', () => {
+    expect(startingRecords(highfell.manifest).ledger).to.deep.include({
+      key: 'currency/feather',
+      amount: 40,
+      balance: 40,
+      reason: 'starting value',
+      count: 1,
+    });
+  });
+
+  it('fill in fields that a stored value lacks, at every depth', () => {
+    const schema = {
+      type: 'object',
+      properties: { wind: { type: 'object', properties: { knots: { default: 5 } } }, note: { type: 'string' } },
+    };
+    expect(fillIn({ wind: {} }, schema)).to.deep.equal({ wind: { knots: 5 } });
+    expect(fillIn({}, schema)).to.deep.equal({ wind: { knots: 5 } });
+  });
+
+  it('stand in for what is declared and not stored, at revision 0', () => {
+    const read = readRecords(new Map([['progress/forgotten', { revision: 4, value: 1 }]]), highfell.manifest);
+    expect(read.get('progress/climbs')).to.deep.equal({ revision: 0, value: 0 });
+    expect(read.get('score/gorge-run')?.value).to.include({ best: null, count: 0 });
+    expect(read.has('progress/forgotten')).to.equal(false);
+  });
+});

@@ -1,0 +1,56 @@
+import { Refusal, routes, type KeySummary } from '@vekkon/protocol';
+import { rfc3339 } from '@vekkon/store';
+import type { IRouter } from 'express';
+import { serveRoute, type Desk } from '../serve-route.js';
+import { hashToken, newToken } from '../tokens.js';
+
+/** A key's prefix and its first eight characters: enough to tell it by. */
+const hintLength = 12;
+
+/** The keys that game servers and devices show. Only their hashes are kept. */
+export function serveKeys(router: IRouter, desk: Desk): void {
+  const { reader, writer, access, clock } = desk;
+
+  async function keysOf(environment: number): Promise<readonly (KeySummary & { readonly hash: string })[]> {
+    const rows = await reader.keys(environment);
+    return rows.map((row) => ({
+      hash: row.hash,
+      id: row.hint ?? '',
+      sort: row.sort === 'device-key' ? 'device-key' : 'host-key',
+      createdAt: rfc3339(row.created_at),
+      revokedAt: row.revoked_at === null ? null : rfc3339(row.revoked_at),
+    }));
+  }
+
+  serveRoute(router, desk, routes.keys, async ({ environment }) => ({
+    keys: (await keysOf((await environment()).number)).map(({ hash: _, ...key }) => key),
+  }));
+
+  serveRoute(router, desk, routes.createKey, async ({ body, environment }) => {
+    const { key, kept } = newKey(body.sort === 'host-key' ? 'hostKey' : 'deviceKey');
+    await writer.do('addKey', { ...kept, environment: (await environment()).number });
+    return { id: kept.hint, sort: kept.sort, createdAt: rfc3339(clock.now()), revokedAt: null, key };
+  });
+
+  serveRoute(router, desk, routes.revokeKey, async ({ params, environment }) => {
+    const { number } = await environment();
+    const found = (await keysOf(number)).find((key) => key.id === params.keyId);
+    if (found === undefined)
+      throw new Refusal('key-unknown', `There is no key "${params.keyId}" here: see the list of keys.`);
+    await writer.do('revokeCredential', { hash: found.hash });
+    access.forgetAll();
+    const { hash: _, ...key } = found;
+    return { ...key, revokedAt: found.revokedAt ?? rfc3339(clock.now()) };
+  });
+}
+
+/** A new key, and what is kept of it. */
+export function newKey(sort: 'hostKey' | 'deviceKey') {
+  const key = newToken(sort);
+  const kept = {
+    sort: sort === 'hostKey' ? ('host-key' as const) : ('device-key' as const),
+    hash: hashToken(key),
+    hint: key.slice(0, hintLength),
+  };
+  return { key, kept };
+}

@@ -1,0 +1,104 @@
+// Takes the pictures in docs/screenshots from the demo's data: the console in
+// headless Chromium, the command line in a terminal window under Xvfb.
+// Needs: chromium, xvfb, xterm, imagemagick (Debian's packages).
+import { spawn, spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { chromium } from 'playwright-core';
+
+const root = path.resolve(import.meta.dirname, '..');
+const target = path.resolve(process.argv[2] ?? path.join(root, 'docs/screenshots'));
+const only = process.argv[3];
+const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-pictures-'));
+const vekkon = path.join(root, 'packages/cli/bin/vekkon.js');
+const demo = spawn(process.execPath, [vekkon, 'demo', '--port', '0', '--data', `${folder}/data`, '--pilots', '6'], {
+  stdio: ['ignore', 'pipe', 'inherit'],
+});
+await new Promise((resolve) => {
+  let output = '';
+  demo.stdout.on('data', (text) => {
+    output += text;
+    if (output.includes('Ctrl-C')) resolve();
+  });
+});
+const access = JSON.parse(readFileSync(`${folder}/data/access.json`, 'utf8'));
+const environment = { ...process.env, VEKKON_CONFIG: `${folder}/config` };
+spawnSync(process.execPath, [vekkon, 'sign-in', '--access', `${folder}/data/access.json`], { env: environment });
+
+const browser = await chromium.launch({
+  executablePath: spawnSync('which', ['chromium'], { encoding: 'utf8' }).stdout.trim(),
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
+});
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+const wanted = (name) => only === undefined || name.includes(only);
+async function picture(name) {
+  if (wanted(name)) await page.screenshot({ path: path.join(target, `${name}.png`) });
+}
+
+await page.goto(`${access.url}/console/`);
+await page.getByLabel('E-mail').fill(access.operator.email);
+await page.getByLabel('Password').fill(access.operator.password);
+await picture('console-sign-in');
+await page.getByRole('button', { name: 'Sign in' }).click();
+await page.getByRole('heading', { name: 'Players' }).waitFor();
+// Long enough for every pilot to have joined, and some to have left again.
+await page.waitForTimeout(9_000);
+await picture('console-players');
+await page.goto(`${access.url}/console/players/p-10402`);
+await page.getByRole('heading', { name: 'Progress' }).waitFor();
+await picture('console-player');
+await page.getByRole('tab', { name: 'Sessions' }).click();
+await page.locator('ol button').nth(1).click();
+await page.getByText('Loaded at join').waitFor();
+await picture('console-sessions');
+await page.getByRole('button', { name: 'Switch to dark' }).click();
+await page.getByRole('tab', { name: 'Records' }).click();
+await page.waitForTimeout(300);
+await picture('console-player-night');
+await browser.close();
+
+/** Runs a command line in a terminal window and takes its picture. */
+async function terminal(name, command) {
+  if (!wanted(name)) return;
+  const display = ':97';
+  const screen = spawn('Xvfb', [display, '-screen', '0', '1280x800x24'], { stdio: 'ignore' });
+  await new Promise((resolve) => setTimeout(resolve, 1_000));
+  const window = spawn(
+    'xterm',
+    [
+      '-geometry',
+      '140x44+0+0',
+      '-fa',
+      'DejaVu Sans Mono',
+      '-fs',
+      '11',
+      '-bg',
+      '#fdf8ea',
+      '-fg',
+      '#22352f',
+      '-e',
+      'sh',
+      '-c',
+      `vekkon() { ${process.execPath} ${vekkon} "$@"; }; printf '$ %s\\n' '${command}'; ${command}; sleep 30`,
+    ],
+    { env: { ...environment, DISPLAY: display, TERM: 'xterm-256color' }, stdio: 'ignore' },
+  );
+  await new Promise((resolve) => setTimeout(resolve, 5_000));
+  spawnSync('import', ['-window', 'root', path.join(target, `${name}.png`)], {
+    env: { ...environment, DISPLAY: display },
+  });
+  window.kill();
+  screen.kill();
+}
+await terminal('terminal-player-show', 'vekkon player show p-10402');
+
+demo.kill('SIGINT');
+await new Promise((resolve) => demo.once('exit', resolve));
+rmSync(folder, { recursive: true });

@@ -1,0 +1,141 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { expect } from 'chai';
+import { vekkon } from './world/process.js';
+import { World } from './world/world.js';
+
+describe('the command line', () => {
+  let world: World;
+  let environment: NodeJS.ProcessEnv;
+  let config: string;
+
+  const run = (...args: string[]) => vekkon(args, environment).ended;
+
+  before(async () => {
+    world = await World.start();
+    config = mkdtempSync(path.join(tmpdir(), 'vekkon-config-'));
+    environment = { VEKKON_CONFIG: config, VEKKON_PASSWORD: World.admin.password, TZ: 'UTC' };
+    const session = await world.host().join('p-10442', { name: 'Maren Holt' });
+    session.credit('feather', 2, 'climb');
+    await session.leave();
+    const signedIn = await run('sign-in', '--url', world.url, '--email', World.admin.email);
+    expect(signedIn.out).to.contain('as Tobin (admin)');
+    expect(signedIn.status).to.equal(0);
+  });
+  after(async () => {
+    await world.close();
+    rmSync(config, { recursive: true });
+  });
+
+  it('lists players', async () => {
+    const { out, status } = await run('player', 'list', '--search', 'maren');
+    expect(out)
+      .to.match(/^PLAYER +NAME +IN SESSION ON +LAST JOINED/)
+      .and.match(/p-10442 +Maren Holt/);
+    expect(status).to.equal(0);
+  });
+
+  it('shows a player', async () => {
+    const { out } = await run('player', 'show', 'p-10442');
+    expect(out)
+      .to.match(/currency\/feather +2 +42/)
+      .and.match(/score\/gorge-run +0 +no result yet/);
+    expect(out).to.match(/ridge-eu-1 +1 +left/);
+  });
+
+  it('prints JSON for programs', async () => {
+    const { out } = await run('player', 'show', 'p-10442', '--json');
+    const player = JSON.parse(out) as { records: Record<string, unknown>; sessions: unknown[] };
+    expect(player.records['currency/feather']).to.deep.equal({ revision: 2, value: 42 });
+    expect(player.sessions).to.have.length(1);
+  });
+
+  it('lists games', async () => {
+    expect((await run('game', 'list')).out).to.match(/highfell-gliders\/dev +Highfell Gliders +– +1/);
+  });
+
+  it('makes keys and revokes them, asked or told beforehand', async () => {
+    const made = (await run('key', 'create')).out.trim();
+    expect(made).to.match(/^vkh_/);
+    const id = made.slice(0, 12);
+    expect((await run('key', 'revoke', id)).status).to.equal(2);
+    expect((await run('key', 'revoke', id, '--yes')).status).to.equal(0);
+    expect((await run('key', 'list')).out).to.match(new RegExp(`${id}… +host-key +\\S+ \\S+ +\\d{4}-`));
+  });
+
+  it('ends with 1 when the service refuses', async () => {
+    const { err, status } = await run('player', 'show', 'p-nobody');
+    expect(err).to.contain('knows no player "p-nobody"').and.to.contain('player-unknown');
+    expect(status).to.equal(1);
+  });
+
+  it('shows every mistake of a manifest that the service refuses', async () => {
+    const file = path.join(config, 'wrong.yaml');
+    writeFileSync(file, 'manifest: 1\ngame: highfell-gliders\nprogres:\n  climbs: 0\nboard: {}\n');
+    const { err, status } = await run('game', 'create', file, '--environment', 'stage');
+    expect(err)
+      .to.match(/line 3, column 1: .*"progress"/)
+      .and.match(/line 5, column 1: .*"boards"/);
+    expect(status).to.equal(1);
+  });
+
+  it('ends with 2 when the command line is wrong', async () => {
+    for (const args of [['player', 'shw'], ['player', 'show'], ['player', 'list', '--count', 'many'], ['fly']]) {
+      const { err, status } = await run(...args);
+      expect(status, args.join(' ')).to.equal(2);
+      expect(err).to.contain('--help');
+    }
+  });
+
+  it('ends with 2 when nobody is signed in', async () => {
+    const { err, status } = await vekkon(['player', 'list'], { VEKKON_CONFIG: path.join(config, 'empty') }).ended;
+    expect(err).to.contain('vekkon sign-in');
+    expect(status).to.equal(2);
+  });
+
+  it('ends with 3 when the service is not reached', async () => {
+    const { err, status } = await run('sign-in', '--url', 'http://127.0.0.1:9', '--email', World.admin.email);
+    expect(err).to.contain('No answer from http://127.0.0.1:9');
+    expect(status).to.equal(3);
+  });
+});
+
+describe('the demo', () => {
+  const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-demo-'));
+  const data = path.join(folder, 'data');
+  after(() => rmSync(folder, { recursive: true }));
+
+  const start = async (...args: string[]) => {
+    const demo = vekkon(['demo', '--port', '0', '--data', data, ...args]);
+    await demo.says(/Ctrl-C ends the demo/);
+    return demo;
+  };
+
+  it('starts with made-up pilots who play, and lands them at Ctrl-C', async () => {
+    const demo = await start('--pilots', '3');
+    expect(demo.out)
+      .to.contain('240 pilots')
+      .and.to.match(/Sign in +\S+@highfell\.example/)
+      .and.to.match(/Host key +vkh_/);
+    const { out, status } = await demo.stop('SIGINT');
+    expect(out).to.match(/found something else: 0; failed: 0/);
+    expect(status).to.equal(0);
+  }).timeout(60_000);
+
+  it('keeps a folder that has data, and starts over when asked, after saying so', async () => {
+    const kept = await start('--pilots', '0');
+    expect(kept.out).to.not.contain('Writing forty days');
+    await kept.stop('SIGINT');
+    const fresh = await start('--pilots', '0', '--fresh');
+    expect(fresh.out).to.match(/Starting over: all data in \S+ is thrown away/);
+    await fresh.stop('SIGINT');
+  }).timeout(60_000);
+
+  it('leaves a folder alone that is not its own', async () => {
+    writeFileSync(path.join(folder, 'diary.txt'), 'not yours');
+    const { err, status } = await vekkon(['demo', '--port', '0', '--data', folder]).ended;
+    expect(err).to.contain('no demo');
+    expect(status).to.equal(1);
+  });
+});

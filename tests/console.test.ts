@@ -1,0 +1,113 @@
+import { expect } from 'chai';
+import type { Browser, Page } from 'playwright-core';
+import type { HostSession } from '@vekkon/client';
+import { openBrowser } from './world/browser.js';
+import { World } from './world/world.js';
+
+describe('the console', () => {
+  let world: World;
+  let browser: Browser;
+  let page: Page;
+  let session: HostSession;
+  const complaints: string[] = [];
+
+  before(async () => {
+    world = await World.start();
+    session = await world.host('ridge-eu-3').join('p-10442', { name: 'Maren Holt' });
+    await world.host('ridge-eu-3').join('p-10443', { name: 'Tobin Vane' });
+    browser = await openBrowser();
+    page = await browser.newPage();
+    page.on('pageerror', (error) => complaints.push(error.message));
+    page.on('console', (message) => {
+      if (message.type() === 'error' && !message.text().includes('401')) complaints.push(message.text());
+    });
+  });
+  after(async () => {
+    await browser.close();
+    await world.close();
+  });
+
+  it('asks who you are, and says so when it does not know you', async () => {
+    await page.goto(`${world.url}/console/players/p-10442`);
+    await page.getByLabel('E-mail').fill(World.admin.email);
+    await page.getByLabel('Password').fill('wrong');
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    await page.getByRole('alert').getByText('Check both').waitFor();
+    await page.getByLabel('Password').fill(World.admin.password);
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'Maren Holt' }).waitFor();
+  });
+
+  it('finds a player by a part of their name, with the keyboard alone', async () => {
+    await page.getByRole('link', { name: 'Players', exact: true }).first().click();
+    await page.getByLabel('Find by name or id').fill('nobody at all');
+    await page.getByText('Nobody matches').waitFor();
+    await page.getByLabel('Find by name or id').fill('maren');
+    await page.getByText('1 player', { exact: true }).waitFor();
+    expect(await page.getByRole('row').count()).to.equal(2);
+    await page.getByRole('link', { name: 'Maren Holt' }).focus();
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'Maren Holt' }).waitFor();
+    await page.getByText('in session on ridge-eu-3').waitFor();
+  });
+
+  it('shows the balance that a save has just changed', async () => {
+    const feather = page.locator('[data-key="currency/feather"]');
+    expect(await feather.innerText()).to.contain('40');
+    session.credit('feather', 1_234, 'gorge cleared');
+    session.submit('gorge-run', 61_250);
+    await session.save();
+    await feather.getByText('1,274').waitFor();
+    expect(await page.locator('[data-key="score/gorge-run"]').innerText()).to.contain('1:01.250');
+    expect(await page.locator('[data-key="score/longest-glide"]').innerText()).to.contain('none yet');
+  });
+
+  it('shows the records as JSON', async () => {
+    await page.getByRole('button', { name: 'JSON', exact: true }).click();
+    const shown = JSON.parse(await page.locator('.json pre').innerText()) as Record<string, unknown>;
+    expect(shown['currency/feather']).to.deep.equal({ revision: 2, value: 1_274 });
+  });
+
+  it('shows what was loaded at join and stored at leave', async () => {
+    await session.leave();
+    await page.getByRole('tab', { name: 'Sessions' }).click();
+    const stay = page.locator('ol li').first();
+    await stay.getByText('left').waitFor();
+    await stay.getByRole('button').click();
+    const row = stay.getByRole('row').filter({ hasText: 'currency/feather' });
+    await row.waitFor();
+    expect(await row.getByRole('cell').allInnerTexts()).to.deep.equal(['40', '1,274']);
+  });
+
+  it('says what is wrong when a player is not there', async () => {
+    await page.goto(`${world.url}/console/players/p-nobody`);
+    await page.getByRole('alert').getByText('knows no player "p-nobody"').waitFor();
+  });
+
+  it('is dark when asked, and stays so', async () => {
+    await page.getByRole('button', { name: 'Switch to dark' }).click();
+    await page.reload();
+    await page.getByRole('button', { name: 'Switch to light' }).waitFor();
+    expect(await page.locator('html').getAttribute('class')).to.contain('night');
+  });
+
+  it('signs out', async () => {
+    await page.getByRole('button', { name: 'Sign out' }).click();
+    await page.getByRole('heading', { name: 'Sign in' }).waitFor();
+  });
+
+  it('does not make a first admin from a link that was used', async () => {
+    await page.goto(`${world.url}/console/first-admin#vki_used`);
+    await page.getByLabel('Name', { exact: true }).fill('Maren');
+    await page.getByLabel('E-mail').fill('maren@highfell.example');
+    await page.getByLabel('Password').fill('over-the-gorge');
+    await page.getByRole('button', { name: 'Start' }).click();
+    await page.getByRole('alert').getByText('A link works once').waitFor();
+  });
+
+  it('met no error of its own', () => {
+    expect(complaints.filter((one) => !one.includes('status of 404') && !one.includes('status of 403'))).to.deep.equal(
+      [],
+    );
+  });
+});

@@ -1,0 +1,94 @@
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { expect } from 'chai';
+import { VekkonOperator } from '@vekkon/client';
+import { root, vekkon, type Running } from './world/process.js';
+
+/** The code blocks of the quick start, in order. */
+function blocks(language: string): string[] {
+  const text = readFileSync(path.join(root, 'docs/quick-start.md'), 'utf8');
+  return [...text.matchAll(new RegExp(`\`\`\`${language}\\n(.*?)\`\`\``, 'gs'))].map(([, code]) => code!);
+}
+
+describe('the quick start', () => {
+  const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-quick-start-'));
+  const gameFile = path.join(root, 'my-game.mjs');
+  const [startDemo, readAccess, threeLines, oneLine, runGame, serve, makeGame] = blocks('sh') as [
+    string,
+    string,
+    string,
+    string,
+    string,
+    string,
+    string,
+  ];
+  let demo: Running;
+
+  const startTheDemo = async (port: number) => {
+    const data = path.join(folder, 'demo-data');
+    demo = vekkon(['demo', '--port', String(port), '--data', data, '--pilots', '0']);
+    return Number((await demo.says(/127\.0\.0\.1:(\d+)\/console/))[1]);
+  };
+  /** Runs lines of the page in a shell, after those that read the address and the key. */
+  const run = (lines: string, environment: NodeJS.ProcessEnv = {}) => {
+    const script = `set -e\n${readAccess.replaceAll('demo-data/', `${folder}/demo-data/`)}${lines}`;
+    const { stdout, stderr, status } = spawnSync('bash', ['-c', script], {
+      cwd: root,
+      encoding: 'utf8',
+      env: { ...process.env, ...environment },
+    });
+    expect(status, stderr).to.equal(0);
+    return stdout;
+  };
+
+  let port = 0;
+  before(async () => {
+    expect(startDemo).to.equal('npm run demo\n');
+    writeFileSync(gameFile, blocks('js')[0]!);
+    port = await startTheDemo(0);
+  });
+  after(async () => {
+    await demo.stop('SIGINT');
+    rmSync(gameFile);
+    rmSync(folder, { recursive: true });
+  });
+
+  it('saves with three lines of curl', () => {
+    expect(run(threeLines)).to.contain('"progress/climbs":{"revision":2,"value":1}');
+  });
+
+  it('puts one value in one line', () => {
+    expect(run(oneLine)).to.match(/"value":17\}17$/);
+  });
+
+  it('keeps the number of a ten-line game over a restart of everything', async () => {
+    expect(run(runGame)).to.equal('Welcome back: 17 climbs.\nSaved: 18 climbs.\n');
+    expect((await demo.stop('SIGINT')).status).to.equal(0);
+    await startTheDemo(port);
+    expect(run(runGame)).to.equal('Welcome back: 18 climbs.\nSaved: 19 climbs.\n');
+  });
+
+  it('leads to a game of your own', async () => {
+    const [, ...args] = serve
+      .trim()
+      .replace('my-data', path.join(folder, 'my-data'))
+      .replace('--port 4700', '--port 0')
+      .split(' ');
+    const service = vekkon(args.slice(1));
+    const [, url, invitation] = await service.says(/(http:\S+)\/console\/first-admin#(\S+)/);
+    const email = /--email (\S+)/.exec(makeGame)![1]!;
+    const password = 'long-step-and-salt-col';
+    await VekkonOperator.becomeFirstAdmin(url!, { email, password, name: 'You', invitation: invitation! });
+    writeFileSync(path.join(folder, 'my-game.yaml'), blocks('yaml')[0]!);
+    const lines = makeGame
+      .replace('http://127.0.0.1:4700', url!)
+      .replace('my-game.yaml', path.join(folder, 'my-game.yaml'));
+    const printed = run(lines, { VEKKON_CONFIG: path.join(folder, 'config'), VEKKON_PASSWORD: password });
+    expect(printed)
+      .to.match(/my-game\/dev is made/)
+      .and.match(/Host key +vkh_/);
+    expect((await service.stop()).status).to.equal(0);
+  });
+});

@@ -1,0 +1,142 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { VekkonHost, VekkonOperator } from '@vekkon/client';
+import { demoManifest } from '@vekkon/demo';
+import { openLog, startService, type Service } from '@vekkon/service';
+import type { Clock } from '@vekkon/store';
+
+/** What came back for a plain request. */
+export interface Answer {
+  readonly status: number;
+  readonly headers: Headers;
+  readonly body: unknown;
+  readonly text: string;
+}
+
+/** A clock that stands still until it is moved. */
+export class TestClock implements Clock {
+  wall = Date.parse('2026-11-23T12:00:00Z');
+  steady = 1_000_000;
+
+  now(): number {
+    return this.wall;
+  }
+
+  monotonic(): number {
+    return this.steady;
+  }
+
+  /** Moves both clocks, as time does. */
+  pass(seconds: number): void {
+    this.wall += seconds * 1000;
+    this.steady += seconds * 1000;
+  }
+}
+
+export interface WorldOptions {
+  readonly manifest?: string;
+  readonly environment?: string;
+  readonly live?: boolean;
+  readonly clock?: Clock;
+}
+
+/** A service of its own on a free port, with Highfell Gliders in one environment. */
+export class World {
+  readonly hostKey: string;
+  readonly deviceKey: string;
+  readonly operatorToken: string;
+  readonly folder: string;
+  #service: Service;
+  readonly #clock: Clock | undefined;
+
+  private constructor(
+    folder: string,
+    service: Service,
+    clock: Clock | undefined,
+    secrets: { hostKey: string; deviceKey: string; operatorToken: string },
+  ) {
+    this.folder = folder;
+    this.#service = service;
+    this.#clock = clock;
+    this.hostKey = secrets.hostKey;
+    this.deviceKey = secrets.deviceKey;
+    this.operatorToken = secrets.operatorToken;
+  }
+
+  static readonly admin = { email: 'tobin@highfell.example', name: 'Tobin', password: 'over-the-gorge' };
+
+  static async start({ manifest, environment = 'dev', live = false, clock }: WorldOptions = {}): Promise<World> {
+    const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-world-'));
+    const service = await start(folder, clock);
+    const invitation = service.firstAdminLink!.split('#')[1]!;
+    const { token } = await VekkonOperator.becomeFirstAdmin(service.url, { ...World.admin, invitation });
+    const operator = new VekkonOperator({ url: service.url, token });
+    const { hostKey, deviceKey } = await operator.createEnvironment({
+      manifest: manifest ?? demoManifest(),
+      environment,
+      live,
+    });
+    return new World(folder, service, clock, { hostKey, deviceKey, operatorToken: token });
+  }
+
+  get url(): string {
+    return this.#service.url;
+  }
+
+  get log(): string {
+    return path.join(this.folder, 'service.log');
+  }
+
+  get operator(): VekkonOperator {
+    return new VekkonOperator({ url: this.url, token: this.operatorToken });
+  }
+
+  host(name = 'ridge-eu-1'): VekkonHost {
+    return new VekkonHost({ url: this.url, hostKey: this.hostKey, host: name });
+  }
+
+  /** A plain request with the host key, past the client. A body that is a string is sent as it is. */
+  async call(
+    method: string,
+    route: string,
+    body?: unknown,
+    headers: { readonly [name: string]: string } = {},
+  ): Promise<Answer> {
+    const response = await fetch(this.url + route, {
+      method,
+      headers: { Authorization: `Bearer ${this.hostKey}`, 'Content-Type': 'application/json', ...headers },
+      ...(body !== undefined && { body: typeof body === 'string' ? body : JSON.stringify(body) }),
+    });
+    const text = await response.text();
+    const isJson = response.headers.get('Content-Type')?.includes('json') === true && text !== '';
+    return { status: response.status, headers: response.headers, text, body: isJson ? JSON.parse(text) : undefined };
+  }
+
+  /** Joins past the client. @returns the session's id */
+  async joinPlainly(player: string, host = 'ridge-eu-1'): Promise<string> {
+    const { body } = await this.call('POST', `/v1/players/${player}/join`, { host });
+    return (body as { session: { id: string } }).session.id;
+  }
+
+  /** Stops the service and starts it again on the same folder, on another port. */
+  async restart(): Promise<void> {
+    await this.#service.close();
+    this.#service = await start(this.folder, this.#clock);
+  }
+
+  async close(): Promise<void> {
+    await this.#service.close();
+    rmSync(this.folder, { recursive: true });
+  }
+}
+
+function start(folder: string, clock: Clock | undefined): Promise<Service> {
+  return startService({
+    data: folder,
+    port: 0,
+    listen: '127.0.0.1',
+    log: openLog('json', path.join(folder, 'service.log')),
+    ...(clock !== undefined && { clock }),
+  });
+}
