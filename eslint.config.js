@@ -82,6 +82,7 @@ export default ts.config(
     files: [`packages/${name}/src/**`],
     rules: { 'no-restricted-imports': ['error', { patterns: forbidden(name) }] },
   })),
+  { files: ['**/*.cjs'], rules: { '@typescript-eslint/no-require-imports': 'off' } },
   {
     files: ['**/*.test.ts', 'tests/**'],
     languageOptions: { globals: { ...globals.mocha } },
