@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { VekkonHost, VekkonOperator } from '@vekkon/client';
+import { VekkonHost, VekkonOperator, type VekkonHostOptions } from '@vekkon/client';
 import { demoManifest } from '@vekkon/demo';
 import { openLog, startService, type Service } from '@vekkon/service';
 import type { Clock } from '@vekkon/store';
@@ -92,8 +92,9 @@ export class World {
     return new VekkonOperator({ url: this.url, token: this.operatorToken });
   }
 
-  host(name = 'ridge-eu-1'): VekkonHost {
-    return new VekkonHost({ url: this.url, hostKey: this.hostKey, host: name });
+  /** A host that saves when it is told to, and gives up soon. */
+  host(name = 'ridge-eu-1', options: Partial<VekkonHostOptions> = {}): VekkonHost {
+    return new VekkonHost({ url: this.url, hostKey: this.hostKey, host: name, autosave: 0, deadline: 300, ...options });
   }
 
   /** A plain request with the host key, past the client. A body that is a string is sent as it is. */

@@ -6,6 +6,7 @@ export * from './manifest/starting-value.js';
 export * from './records/apply-transaction.js';
 export * from './records/change.js';
 export * from './records/check-value.js';
+export * from './records/fold.js';
 export * from './records/json-pointer.js';
 export * from './records/merge-patch.js';
 export * from './records/problem.js';

@@ -7,6 +7,8 @@ export const limits = {
   transactionsPerSave: 200,
   changesPerSave: 1_000,
   savesPerBulk: 500,
+  unsettledPerEnvironment: 10_000,
+  waitSeconds: 20,
   bodyBytes: 1024 * 1024,
   bulkBodyBytes: 8 * 1024 * 1024,
   idCharacters: 128,

@@ -38,11 +38,13 @@ describe('a join', () => {
 });
 
 describe('a numbered save', () => {
-  const session = { hasEnded: false, nextSave: 3, lastDigest: 'two' };
+  const session = { hasEnded: false, isHostReplaced: false, nextSave: 3, lastDigest: 'two' };
 
   it('applies in its turn', () => {
     expect(decideSave(session, { number: 3, digest: 'three' })).to.deep.equal({ do: 'apply' });
-    expect(decideSave({ hasEnded: false, nextSave: 1, lastDigest: null }, { number: 1, digest: 'x' })).to.deep.equal({
+    expect(
+      decideSave({ hasEnded: false, isHostReplaced: false, nextSave: 1, lastDigest: null }, { number: 1, digest: 'x' }),
+    ).to.deep.equal({
       do: 'apply',
     });
   });
@@ -57,10 +59,14 @@ describe('a numbered save', () => {
     { why: 'that leaves a number out', number: 4, digest: 'x', ended: false, code: 'save-out-of-order' },
     { why: 'older than the last', number: 1, digest: 'x', ended: false, code: 'save-out-of-order' },
     { why: 'after the end', number: 3, digest: 'x', ended: true, code: 'session-ended' },
+    { why: 'of a host that was replaced', number: 3, digest: 'x', ended: false, replaced: true, code: 'host-replaced' },
   ];
-  for (const { why, number, digest, ended, code } of refusals) {
+  for (const { why, number, digest, ended, code, replaced = false } of refusals) {
     it(`is refused ${why}`, () => {
-      expect(decideSave({ ...session, hasEnded: ended }, { number, digest })).to.deep.equal({ do: 'refuse', code });
+      expect(decideSave({ ...session, hasEnded: ended, isHostReplaced: replaced }, { number, digest })).to.deep.equal({
+        do: 'refuse',
+        code,
+      });
     });
   }
 });

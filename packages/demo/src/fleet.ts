@@ -1,4 +1,5 @@
 import { VekkonError, VekkonHost, type HostSession } from '@vekkon/client';
+import { setMaxListeners } from 'node:events';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Transaction } from '@vekkon/core';
 import { flySome, land } from './flying.js';
@@ -31,6 +32,7 @@ export class Fleet {
   };
 
   constructor(url: string, hostKey: string, count: number) {
+    setMaxListeners(0, this.#stopping.signal);
     this.#hosts = ['ridge-eu-1', 'ridge-eu-2'].map((host) => new VekkonHost({ url, hostKey, host }));
     this.#flying = makePilots(count).map((pilot, index) => this.#fly(pilot, new Random(Date.now() + index)));
   }
@@ -88,41 +90,19 @@ export class Fleet {
   }
 }
 
+/** What a pilot holds; revisions are left out, since changes that were folded make fewer of them. */
 function textOf(session: HostSession): string {
-  return JSON.stringify([...session.records].sort(([a], [b]) => (a < b ? -1 : 1)));
+  const values = [...session.records].map(([key, { value }]) => [key, value] as const);
+  return JSON.stringify(values.sort(([a], [b]) => (a < b ? -1 : 1)));
 }
 
 /** Does with a session what a transaction says. */
-function make(session: HostSession, { changes }: Transaction): void {
-  for (const change of changes) {
-    switch (change.op) {
-      case 'put':
-        session.put(change.key, change.value);
-        break;
-      case 'merge':
-        session.merge(change.key, change.value);
-        break;
-      case 'increase':
-        session.increase(change.key, change.by, change.path);
-        break;
-      case 'outdo':
-        session.outdo(change.key, change.value, { path: change.path, better: change.better });
-        break;
-      case 'collect':
-        session.collect(change.key, change.value, change.path);
-        break;
-      case 'discard':
-        session.discard(change.key, change.value, change.path);
-        break;
-      case 'credit':
-        session.credit(change.key, change.amount, change.reason);
-        break;
-      case 'debit':
-        session.debit(change.key, change.amount, change.reason);
-        break;
-      case 'submit':
-        session.submit(change.key, change.value);
-        break;
-    }
+function make(session: HostSession, { label, changes }: Transaction): void {
+  if (label === undefined) {
+    for (const change of changes) void session.make(change);
+  } else {
+    session.transaction(label, (draft) => {
+      for (const change of changes) draft.make(change);
+    });
   }
 }

@@ -67,6 +67,8 @@ export async function writeHistory(
       name: pilot.name,
       attributes: { build: '1.8.0', platform: random.oneOf(['linux', 'windows', 'android']) },
     });
+    if ('holder' in joined)
+      throw new Error(`${pilot.id} is held by ${joined.holder.host}: pilots play on one host at a time.`);
     const count = random.between(1, 4);
     for (let number = 1; number <= count; number++) {
       at += random.between(40, 300) * 1000;

@@ -135,6 +135,36 @@ export const problemCatalogue = {
     title: 'Another host holds the player',
     advice: 'Try again when the holder has left, or when its lease has ended.',
   },
+  'join-superseded': {
+    status: 409,
+    title: 'A newer join waits for the player',
+    advice: 'Another host asked for this player after you did, and is served in your place.',
+  },
+  'save-before-refused': {
+    status: 409,
+    title: 'An earlier save of the session was refused',
+    advice: 'See the result of the save before this one: nothing of this one was looked at.',
+  },
+  'unsettled-unknown': {
+    status: 404,
+    title: 'Not among the unsettled',
+    advice: 'It was settled or dropped meanwhile, or the id is wrong: see the list of unsettled transactions.',
+  },
+  'unsettled-full': {
+    status: 503,
+    title: 'Too many unsettled transactions',
+    advice: 'Keep what you have and try again: somebody must settle or drop some first.',
+  },
+  'environment-is-live': {
+    status: 409,
+    title: 'The environment is live',
+    advice: 'Players would feel this. An admin may force it.',
+  },
+  disturbed: {
+    status: 503,
+    title: 'Refused by a disturbance',
+    advice: 'This is a fault made on purpose in this environment: try again, as with any 503.',
+  },
   'host-replaced': {
     status: 409,
     title: 'Host was started again',
@@ -221,6 +251,8 @@ export interface ProblemFacts {
   readonly issues?: readonly { readonly pointer: string; readonly detail: string }[] | undefined;
   readonly mistakes?:
     readonly { readonly line: number; readonly column: number; readonly detail: string }[] | undefined;
+  /** Where transactions that came too late are kept, in their order. */
+  readonly unsettled?: readonly string[] | undefined;
   /** Seconds until it makes sense to try again. */
   readonly retryAfter?: number | undefined;
 }

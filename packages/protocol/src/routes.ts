@@ -1,8 +1,10 @@
 import { z } from 'zod';
 import type { ProblemCode } from './problems.js';
+import * as disturbances from './shapes/disturbances.js';
 import * as operators from './shapes/operators.js';
 import * as players from './shapes/players.js';
 import * as sessions from './shapes/sessions.js';
+import * as unsettled from './shapes/unsettled.js';
 import { id, jsonValue, recordKey, storedRecord } from './shapes/values.js';
 
 /** Who may call: a game server, an operator with at least this role, or anybody. */
@@ -26,7 +28,14 @@ export interface Route {
 const player = { player: id };
 const session = { session: sessions.sessionId };
 const playerRecord = { player: id, key: recordKey };
-const saveProblems = ['session-unknown', 'session-ended', 'save-out-of-order', 'save-differs'] as const;
+const saveProblems = [
+  'host-replaced',
+  'unsettled-full',
+  'session-unknown',
+  'session-ended',
+  'save-out-of-order',
+  'save-differs',
+] as const;
 const text = z.string();
 
 /** Every call of the service: what it takes, what it answers, who may make it. */
@@ -69,7 +78,7 @@ export const routes = {
     body: sessions.joinRequest,
     status: 201,
     response: sessions.joinResponse,
-    problems: ['player-id-invalid', 'player-held', 'host-replaced', 'manifest-not-installed'],
+    problems: ['player-id-invalid', 'player-held', 'join-superseded', 'host-replaced', 'manifest-not-installed'],
   },
   save: {
     method: 'post',
@@ -92,6 +101,151 @@ export const routes = {
     status: 200,
     response: sessions.leaveResponse,
     problems: saveProblems,
+  },
+  renew: {
+    method: 'post',
+    path: '/v1/sessions/{session}/renew',
+    summary: 'Keeps the lease; answers like a save without transactions',
+    callers: ['host'],
+    params: session,
+    body: sessions.renewRequest,
+    status: 200,
+    response: sessions.renewResponse,
+    problems: ['session-unknown', 'session-ended', 'host-replaced'],
+  },
+  bulk: {
+    method: 'post',
+    path: '/v1/saves',
+    summary: "Saves of many sessions, each for itself, one session's in their order",
+    callers: ['host'],
+    body: sessions.bulkRequest,
+    status: 200,
+    response: sessions.bulkResponse,
+    problems: [],
+  },
+  hostRenew: {
+    method: 'post',
+    path: '/v1/hosts/{host}/renew',
+    summary: 'Renews the sessions of a host, and says which it has lost',
+    callers: ['host'],
+    params: { host: id },
+    body: sessions.hostRenewRequest,
+    status: 200,
+    response: sessions.hostRenewResponse,
+    problems: ['host-replaced'],
+  },
+  hostStream: {
+    method: 'get',
+    path: '/v1/hosts/{host}/stream',
+    summary: 'Server-sent events: handovers wanted, outside changes, save-now, sessions lost',
+    callers: ['host'],
+    params: { host: id },
+    query: z.object({ instance: z.string().max(128).optional() }),
+    status: 200,
+    response: text,
+    problems: ['host-replaced'],
+  },
+  saveNow: {
+    method: 'post',
+    path: '/v1/players/{player}/save-now',
+    summary: 'Asks the host that holds the player for a save now',
+    callers: ['support'],
+    params: player,
+    status: 200,
+    response: z.object({ asked: z.boolean(), host: z.string().nullable() }),
+    problems: ['player-unknown'],
+  },
+  erasePlayer: {
+    method: 'delete',
+    path: '/v1/players/{player}',
+    summary: 'Erases a player for good: only a tombstone stays',
+    callers: ['host', 'admin'],
+    params: player,
+    status: 200,
+    response: z.object({ erased: z.boolean() }),
+    problems: ['player-unknown', 'environment-is-live'],
+  },
+  unsettled: {
+    method: 'get',
+    path: '/v1/unsettled',
+    summary: 'Transactions that wait for a person, the newest first',
+    callers: ['viewer'],
+    query: z.object({
+      player: id.optional(),
+      count: z.coerce.number().int().min(1).max(500).default(100),
+    }),
+    status: 200,
+    response: unsettled.unsettledList,
+    problems: [],
+  },
+  settle: {
+    method: 'post',
+    path: '/v1/unsettled/{unsettled}/settle',
+    summary: 'Applies an unsettled transaction after all, through the same rules',
+    callers: ['support'],
+    params: { unsettled: text },
+    status: 200,
+    response: z.object({ settled: text }),
+    problems: ['unsettled-unknown', 'balance-too-low', 'balance-too-high', 'value-invalid'],
+  },
+  drop: {
+    method: 'post',
+    path: '/v1/unsettled/{unsettled}/drop',
+    summary: 'Drops an unsettled transaction: it is never applied',
+    callers: ['support'],
+    params: { unsettled: text },
+    status: 200,
+    response: z.object({ dropped: text }),
+    problems: ['unsettled-unknown'],
+  },
+  disturbance: {
+    method: 'get',
+    path: '/v1/disturbance',
+    summary: 'The disturbance that runs in the environment',
+    callers: ['host', 'viewer'],
+    status: 200,
+    response: disturbances.disturbanceResponse,
+    problems: [],
+  },
+  startDisturbance: {
+    method: 'post',
+    path: '/v1/disturbance',
+    summary: "Makes faults for the environment's hosts, for a while",
+    callers: ['designer'],
+    body: disturbances.disturbanceRequest,
+    status: 201,
+    response: disturbances.disturbanceResponse,
+    problems: ['environment-is-live'],
+  },
+  stopDisturbance: {
+    method: 'delete',
+    path: '/v1/disturbance',
+    summary: 'Ends the disturbance',
+    callers: ['designer'],
+    status: 200,
+    response: disturbances.disturbanceResponse,
+    problems: [],
+  },
+  activity: {
+    method: 'get',
+    path: '/v1/activity',
+    summary: 'What was done to the environment, the newest first',
+    callers: ['viewer'],
+    query: z.object({ count: z.coerce.number().int().min(1).max(500).default(100) }),
+    status: 200,
+    response: disturbances.activityList,
+    problems: [],
+  },
+  hostSessions: {
+    method: 'get',
+    path: '/v1/hosts/{host}/sessions',
+    summary: "A host's newest sessions: what they loaded, how often they saved, how they ended",
+    callers: ['host', 'viewer'],
+    params: { host: id },
+    query: z.object({ count: z.coerce.number().int().min(1).max(500).default(100) }),
+    status: 200,
+    response: players.hostSessionList,
+    problems: [],
   },
   players: {
     method: 'get',

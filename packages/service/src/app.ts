@@ -7,12 +7,15 @@ import helmet from 'helmet';
 import { serveConsole } from './console-files.js';
 import { problemResponder, routeUnknown } from './problems.js';
 import { serveAbout } from './routes/about.js';
+import { serveDisturbances } from './routes/disturbances.js';
 import { serveEnvironments } from './routes/environments.js';
+import { serveHosts } from './routes/hosts.js';
 import { serveKeys } from './routes/keys.js';
 import { serveOperators } from './routes/operators.js';
 import { servePlayers } from './routes/players.js';
 import { serveRecords } from './routes/records.js';
 import { serveSessions } from './routes/sessions.js';
+import { serveUnsettled } from './routes/unsettled.js';
 import type { Desk } from './serve-route.js';
 
 const signInTriesPerMinute = 30;
@@ -36,10 +39,14 @@ export function makeApp(desk: Desk, version: string): Express {
   });
   app.use(['/console', '/docs'], guard);
   // Whatever the content type says: a value sent with plain curl is JSON all the same.
+  app.use(routes.bulk.path, express.text({ limit: limits.bulkBodyBytes, type: () => true }));
   app.use('/v1', express.text({ limit: limits.bodyBytes, type: () => true }));
   app.use([routes.signIn.path, routes.firstAdmin.path], signInLimit());
   serveAbout(app, desk, version);
   serveSessions(app, desk);
+  serveHosts(app, desk);
+  serveUnsettled(app, desk);
+  serveDisturbances(app, desk);
   serveRecords(app, desk);
   servePlayers(app, desk);
   serveEnvironments(app, desk);

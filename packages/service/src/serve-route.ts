@@ -4,7 +4,10 @@ import type { Clock, EnvironmentRow, Reader, Writer } from '@vekkon/store';
 import type { IRouter, Request, Response } from 'express';
 import type { z } from 'zod';
 import type { Access, Principal } from './access.js';
+import type { Disturbances } from './disturbances.js';
+import type { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
+import type { Streams } from './streams.js';
 
 /** What every route works with. */
 export interface Desk {
@@ -13,11 +16,17 @@ export interface Desk {
   readonly access: Access;
   readonly clock: Clock;
   readonly log: Logger;
-  /** Where the service is reached. */
-  readonly url: () => string;
+  readonly streams: Streams;
+  readonly handovers: Handovers;
+  readonly disturbances: Disturbances;
   readonly migration: string;
   /** No new joins: the service is about to stop. */
   isStopping(): boolean;
+}
+
+/** An answer that is JSON text already. */
+export class JsonText {
+  constructor(readonly text: string) {}
 }
 
 type Shape<T> = T extends z.ZodType ? z.output<T> : undefined;
@@ -40,17 +49,20 @@ const envelopeDepth = 6;
 
 /**
  * Answers a route: checks the caller, then the shapes, then calls the handler
- * and sends what it returns, or the problem that it throws. A handler that has
- * answered by itself returns undefined.
+ * and sends what it returns, or the problem that it throws. An answer that is
+ * JSON text already is sent as it is; a handler that has answered by itself
+ * returns undefined.
  */
 export function serveRoute<R extends Route>(
   router: IRouter,
   desk: Desk,
   route: R,
-  handler: (call: Call<R>) => Promise<z.output<R['response']> | undefined>,
+  handler: (call: Call<R>) => Promise<z.output<R['response']> | JsonText | undefined>,
 ): void {
   router[route.method](expressPath(route.path), async (request, response) => {
     const principal = await desk.access.admit(request, route.callers);
+    // Only hosts are disturbed: the people who look at it are not.
+    if (principal.sort === 'host') await desk.disturbances.before(principal.environment);
     const call = {
       params: parseParams(route, request),
       query: route.query && parse(route.query, request.query, 'the query'),
@@ -61,7 +73,14 @@ export function serveRoute<R extends Route>(
       response,
     } as Call<R>;
     const answer = await handler(call);
-    if (answer !== undefined) response.status(route.status).json(answer);
+    if (answer === undefined) return;
+    if (principal.sort === 'host' && desk.disturbances.losesResponse(principal.environment)) {
+      request.socket.destroy();
+      return;
+    }
+    response.status(route.status);
+    if (answer instanceof JsonText) response.type('application/json').send(answer.text);
+    else response.json(answer);
   });
 }
 

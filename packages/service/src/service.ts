@@ -4,7 +4,10 @@ import { version } from '@vekkon/protocol';
 import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
 import { Access } from './access.js';
 import { makeApp } from './app.js';
+import { Disturbances } from './disturbances.js';
+import { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
+import { Streams } from './streams.js';
 import { hashToken, newToken } from './tokens.js';
 
 export interface ServiceOptions {
@@ -39,6 +42,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const { log, clock = systemClock } = options;
   const store = await openStore(options.data, clock);
   let isStopping = false;
+  const streams = new Streams();
   let url = '';
   const desk = {
     writer: store.writer,
@@ -46,7 +50,9 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     access: new Access(store.reader, clock),
     clock,
     log,
-    url: () => url,
+    streams,
+    handovers: new Handovers(),
+    disturbances: new Disturbances(clock),
     migration: store.migration,
     isStopping: () => isStopping,
   };
@@ -62,6 +68,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
 
   async function close(): Promise<void> {
     isStopping = true;
+    streams.close();
     const closed = new Promise((resolve) => server.close(resolve));
     server.closeIdleConnections();
     // A connection that was kept alive is idle only after its running request.

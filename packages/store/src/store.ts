@@ -1,6 +1,7 @@
 import { mkdirSync } from 'node:fs';
 import path from 'node:path';
 import { systemClock, type Clock } from './clock.js';
+import { lockFolder } from './engines/sqlite/folder-lock.js';
 import { openSqlite } from './engines/sqlite/sqlite-engine.js';
 import { migrate, newestMigration } from './migrations/index.js';
 import { Reader } from './reader/reader.js';
@@ -21,9 +22,11 @@ export interface Store {
  *
  * @param folder where `vekkon.sqlite` lies
  * @param clock  where times come from
+ * @throws if another process holds the folder
  */
 export async function openStore(folder: string, clock: Clock = systemClock): Promise<Store> {
   mkdirSync(folder, { recursive: true });
+  const unlock = lockFolder(folder);
   const engine = openSqlite(path.join(folder, 'vekkon.sqlite'));
   await migrate(engine.writing);
   const writer = new Writer(engine, clock);
@@ -34,6 +37,7 @@ export async function openStore(folder: string, clock: Clock = systemClock): Pro
     async close() {
       await writer.settled();
       await engine.close();
+      unlock();
     },
   };
 }

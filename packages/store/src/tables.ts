@@ -143,6 +143,42 @@ export interface OnceTokenTable {
   at: Time;
 }
 
+export interface UnsettledTable {
+  id: string;
+  environment: number;
+  player: number;
+  session: string;
+  host: string;
+  save_number: number;
+  /** Where it stood in its save. */
+  position: number;
+  content: JsonText;
+  reason: string;
+  detail: string;
+  at: Time;
+}
+
+export interface ActivityTable {
+  number: Generated<number>;
+  environment: number;
+  at: Time;
+  what: string;
+  by: string | null;
+  player: string | null;
+  detail: string;
+}
+
+export interface TombstoneTable {
+  environment: number;
+  player: string;
+  erased_at: Time;
+}
+
+/** One row, written to find out whether anything can be written. */
+export interface ProbeTable {
+  at: Time;
+}
+
 export interface Tables {
   environments: EnvironmentTable;
   manifests: ManifestTable;
@@ -155,6 +191,10 @@ export interface Tables {
   host_instances: HostInstanceTable;
   sessions: SessionTable;
   once_tokens: OnceTokenTable;
+  unsettled: UnsettledTable;
+  activity: ActivityTable;
+  tombstones: TombstoneTable;
+  probes: ProbeTable;
 }
 
 export type EnvironmentRow = Selectable<EnvironmentTable>;

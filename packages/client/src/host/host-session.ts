@@ -1,33 +1,61 @@
-import type { Change, Json, Kind, Records, Rules, Transaction } from '@vekkon/core';
-import type { JoinResponse, LeaveResponse, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
-import { ChangeRefused, ServiceRefused, SessionOver } from '../errors.js';
+import type { Change, Json, Records, Rules, StoredRecord, Transaction } from '@vekkon/core';
+import type { JoinResponse, LeaveResponse, RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
+import { ChangeRefused, SessionOver } from '../errors.js';
 import { LocalRecords } from '../session/local-records.js';
-import type { Transport } from '../transport/transport.js';
+import { Playing } from '../session/playing.js';
+import { TransactionDraft } from '../session/transaction-draft.js';
+import { Listeners } from './events.js';
+import type { SpoolEntry } from './spool.js';
 
 /** A save that has its number: it is sent unchanged until it is answered. */
-interface NumberedSave {
+export interface NumberedSave {
   readonly number: number;
   readonly transactions: readonly Transaction[];
+  readonly leave: boolean;
 }
+
+type TransactionProblem = Extract<TransactionOutcome, { applied: false }>['problem'];
 
 /** A transaction that the service refused, though the game's copy had let it pass. */
 export interface RefusedTransaction {
   readonly transaction: Transaction;
-  readonly problem: Extract<TransactionOutcome, { applied: false }>['problem'];
+  readonly problem: TransactionProblem;
+  /** Where it waits for a person. */
+  readonly unsettled: string | undefined;
 }
 
 /** What came of a save. Answered means: on disk. */
 export interface SaveResult {
-  /** How many transactions the save held. */
+  /** How many transactions were sent. */
   readonly sent: number;
   readonly refused: readonly RefusedTransaction[];
+}
+
+/** What became of a transaction: refused here, or done here and, later, saved. */
+export type TransactionResult =
+  | { readonly applied: true; readonly saved: Promise<TransactionOutcome> }
+  | { readonly applied: false; readonly problem: TransactionProblem };
+
+/** Where a change that a display is told of came from. */
+export type ChangeOrigin = 'here' | 'acknowledged' | 'outside';
+
+/** What a session asks of the host that it is on. @internal */
+export interface SessionHost {
+  send(session: HostSession, saves: readonly NumberedSave[]): Promise<SaveResult>;
+  /** Keeps a line in the spool; resolves at once where there is none. */
+  spool(entry: SpoolEntry): Promise<void>;
+  readonly isJournaling: boolean;
+  /** The session is lost: what it still holds is sent to be kept as unsettled. */
+  rescue(session: HostSession): void;
 }
 
 /**
  * One player's stay on this host.
  *
  * Changes apply to the copy here at once and are sent with the next save. A
- * change that the rules refuse throws ChangeRefused and changes nothing.
+ * change that the rules refuse throws ChangeRefused and changes nothing. Each
+ * returns a promise, which with `journal: true` resolves when the change lies
+ * in the spool, and else at once.
  *
  * @example
  * const session = await host.join('p-10442');
@@ -35,29 +63,42 @@ export interface SaveResult {
  * await session.save();
  * await session.leave();
  */
-export class HostSession {
+export class HostSession extends Playing<Promise<void>> {
+  readonly isSaved = true;
   readonly id: string;
   readonly player: JoinResponse['player'];
-  readonly #transport: Transport;
+  readonly leaseSeconds: number;
+  readonly #host: SessionHost;
   readonly #records: LocalRecords;
+  readonly #watchers = new Map<string, Listeners<[value: Json | undefined, from: ChangeOrigin]>>();
+  readonly #lost = new Listeners<[reason: SessionOver]>();
+  readonly #refused = new Listeners<[refused: RefusedTransaction]>();
+  readonly #awaited = new Map<Transaction, (outcome: TransactionOutcome) => void>();
   #seen: number;
   #nextSave: number;
-  #waiting: Transaction[] = [];
-  #unanswered: NumberedSave | undefined;
+  #unanswered: NumberedSave[] = [];
+  readonly #spooled = new Set<number>();
+  /** Resolves when every save that has a number lies in the spool, where it must before it is sent. */
+  #kept: Promise<unknown> = Promise.resolve();
   #saving: Promise<SaveResult> | undefined;
+  #leaving: Promise<SaveResult> | undefined;
+  #savingNext: Promise<SaveResult> | undefined;
+  #savedAt = new Date();
   #over: SessionOver | undefined;
 
-  constructor(transport: Transport, joined: JoinResponse, rules: Rules) {
-    this.#transport = transport;
+  /** @internal */
+  constructor(host: SessionHost, joined: JoinResponse, rules: Rules) {
+    super();
+    this.#host = host;
     this.id = joined.session.id;
+    this.leaseSeconds = joined.session.leaseSeconds;
     this.player = joined.player;
     this.#seen = joined.seen;
     this.#nextSave = joined.session.nextSave;
     this.#records = new LocalRecords(joined.records, rules);
   }
 
-  /** The player's records by key, with everything that was done here. */
-  get records(): Records {
+  override get records(): Records {
     return this.#records.records;
   }
 
@@ -66,158 +107,245 @@ export class HostSession {
     return this.#records.pending;
   }
 
+  /** When everything that was done here was last known to be on disk. */
+  get savedAt(): Date {
+    return this.pending === 0 ? new Date() : this.#savedAt;
+  }
+
   get isOver(): boolean {
     return this.#over !== undefined;
   }
 
-  /** What a record holds: `value('flight')`, `value('preference/invert-pitch')`. A name alone is of progress. */
-  value(key: string): Json | undefined {
-    return this.#records.read(keyOf('progress', key))?.value;
+  /** @internal The last commit to this player that is known here. */
+  get seen(): number {
+    return this.#seen;
   }
 
-  /** The balance of a currency. */
-  balance(currency: string): number {
-    return Number(this.#records.read(keyOf('currency', currency))?.value ?? 0);
+  /** Tells of every change of a record, with where it came from. @returns takes it back */
+  watch(key: string, listener: (value: Json | undefined, from: ChangeOrigin) => void): () => void {
+    const full = key.includes('/') ? key : `progress/${key}`;
+    const listeners = this.#watchers.get(full) ?? new Listeners();
+    this.#watchers.set(full, listeners);
+    return listeners.add(listener);
   }
 
-  /** Adds to a currency; `reason` stands in the ledger. */
-  credit(currency: string, amount: number, reason: string): void {
-    this.#do({ op: 'credit', key: keyOf('currency', currency), amount, reason });
+  /** Tells when the session is lost: somebody else writes the player's records now. @returns takes it back */
+  onLost(listener: (reason: SessionOver) => void): () => void {
+    return this.#lost.add(listener);
   }
 
-  /** Takes from a currency; refused if it would fall below its floor. */
-  debit(currency: string, amount: number, reason: string): void {
-    this.#do({ op: 'debit', key: keyOf('currency', currency), amount, reason });
-  }
-
-  /** Replaces a value. With `ifRevision` only if that revision is stored. */
-  put(key: string, value: Json, { ifRevision }: { readonly ifRevision?: number } = {}): void {
-    this.#do({ op: 'put', key: keyOf('progress', key), value, ...(ifRevision !== undefined && { ifRevision }) });
-  }
-
-  /** Applies a JSON Merge Patch (RFC 7396). */
-  merge(key: string, value: Json): void {
-    this.#do({ op: 'merge', key: keyOf('progress', key), value });
-  }
-
-  /** Adds to the number at a JSON Pointer (RFC 6901); the whole value is the number if there is none. */
-  increase(key: string, by: number, path = ''): void {
-    this.#do({ op: 'increase', key: keyOf('progress', key), path, by });
-  }
-
-  /** Keeps the better of the two numbers; one that was never set loses to any. */
-  outdo(
-    key: string,
-    value: number,
-    { path = '', better }: { readonly path?: string; readonly better: 'higher' | 'lower' },
-  ): void {
-    this.#do({ op: 'outdo', key: keyOf('progress', key), path, value, better });
-  }
-
-  /** Appends to the list at a JSON Pointer, unless it is there already. */
-  collect(key: string, value: Json, path = ''): void {
-    this.#do({ op: 'collect', key: keyOf('progress', key), path, value });
-  }
-
-  /** Takes a value out of the list at a JSON Pointer. */
-  discard(key: string, value: Json, path = ''): void {
-    this.#do({ op: 'discard', key: keyOf('progress', key), path, value });
-  }
-
-  /** A result for a board. */
-  submit(board: string, value: number, details: { readonly name?: string; readonly note?: string } = {}): void {
-    this.#do({ op: 'submit', key: keyOf('score', board), value, ...details });
+  /** Tells of what the service refused though it was done here. @returns takes it back */
+  onRefused(listener: (refused: RefusedTransaction) => void): () => void {
+    return this.#refused.add(listener);
   }
 
   /**
-   * Sends what was done since the last save. A save that failed on the way
-   * keeps its number and is sent again first, so that nothing counts twice.
+   * Changes that apply whole or not at all.
+   *
+   * @param label shown to people
+   * @param write what to do, on a draft that reads the records as they are
+   * @param once  a token: a second transaction with it, within 7 days, changes nothing
+   * @returns the problem if the rules refuse it here; else a promise of what the service says
+   */
+  transaction(label: string, write: (draft: TransactionDraft) => void, once?: string): TransactionResult {
+    if (this.#over !== undefined) throw this.#over;
+    const draft = new TransactionDraft({ records: this.records, read: (key) => this.read(key) });
+    write(draft);
+    const transaction: Transaction = { label, changes: draft.changes, ...(once !== undefined && { once }) };
+    const outcome = this.#apply(transaction);
+    if (!outcome.applied) return outcome;
+    const saved = new Promise<TransactionOutcome>((resolve) => this.#awaited.set(transaction, resolve));
+    return { applied: true, saved };
+  }
+
+  /**
+   * Sends what was done since the last save. Asked for while a save is under
+   * way, one more follows it, however often that is. A save that failed on the
+   * way keeps its number and is sent again first, so that nothing counts twice.
    *
    * @throws ServiceUnreachable, ServiceRefused or SessionOver; what was done stays here
    */
   save(): Promise<SaveResult> {
-    this.#saving ??= this.#saveAll().finally(() => (this.#saving = undefined));
-    return this.#saving;
+    if (this.#saving === undefined) return this.#startSaving();
+    this.#savingNext ??= this.#saving
+      .catch(() => undefined)
+      .then(() => {
+        this.#savingNext = undefined;
+        return this.#startSaving();
+      });
+    return this.#savingNext;
   }
 
   /** Sends what is left and ends the stay, in one commit. */
-  async leave(): Promise<SaveResult> {
-    await this.#saving?.catch(() => undefined);
-    const before = this.#unanswered === undefined ? nothing : await this.save();
-    const last = this.#number();
-    const answer = await this.#send<LeaveResponse>('leave', last);
-    const result = this.#takeIn(answer, last);
-    this.#over = new SessionOver(this.id, 'the player left.');
-    return { sent: before.sent + result.sent, refused: [...before.refused, ...result.refused] };
+  leave(): Promise<SaveResult> {
+    this.#leaving ??= this.#leave().finally(() => (this.#leaving = undefined));
+    return this.#leaving;
   }
 
-  #do(change: Change): void {
+  protected override read(key: string): StoredRecord | undefined {
+    return this.#records.read(key);
+  }
+
+  protected override do(change: Change): Promise<void> {
     if (this.#over !== undefined) throw this.#over;
     // A copy, so that what the game changes later in the same object can't slip into a save.
     const transaction: Transaction = { changes: [structuredClone(change)] };
-    const outcome = this.#records.do(transaction, new Date().toISOString());
+    const outcome = this.#apply(transaction);
     if (!outcome.applied) throw new ChangeRefused(outcome.problem);
-    this.#waiting.push(transaction);
+    return outcome.kept;
+  }
+
+  #apply(transaction: Transaction) {
+    const outcome = this.#records.do(transaction, new Date().toISOString());
+    if (!outcome.applied) return { applied: false as const, problem: outcome.problem };
+    if (this.pending === 1) this.#savedAt = new Date();
+    const kept = this.#host.isJournaling
+      ? this.#host.spool({ is: 'done', session: this.id, transaction })
+      : Promise.resolve();
+    // Whoever does not wait for it hears of a spool that fails at the next save.
+    kept.catch(() => undefined);
+    for (const key of outcome.changed.keys()) this.#tell(key, 'here');
+    return { applied: true as const, kept };
+  }
+
+  #startSaving(): Promise<SaveResult> {
+    this.#saving = this.#saveAll().finally(() => (this.#saving = undefined));
+    return this.#saving;
   }
 
   async #saveAll(): Promise<SaveResult> {
-    let result = nothing;
-    while (this.#unanswered !== undefined || this.#waiting.length > 0) {
-      const save = this.#number();
-      if (save === undefined) break;
-      const { sent, refused } = this.#takeIn(await this.#send<SaveResponse>('saves', save), save);
-      result = { sent: result.sent + sent, refused: [...result.refused, ...refused] };
-    }
-    return result;
+    if (this.#over !== undefined) throw this.#over;
+    const saves = this.numberAll({ leave: false });
+    if (saves.length === 0) return nothing;
+    await this.#kept;
+    return this.#host.send(this, saves);
   }
 
-  /** The save that waits for an answer, or what waits to be sent under the next number. */
-  #number(): NumberedSave | undefined {
-    if (this.#unanswered === undefined && this.#waiting.length > 0) {
-      this.#unanswered = { number: this.#nextSave, transactions: this.#waiting.splice(0, transactionsPerSave) };
-    }
+  async #leave(): Promise<SaveResult> {
+    await (this.#savingNext ?? this.#saving)?.catch(() => undefined);
+    if (this.#over !== undefined) throw this.#over;
+    const saves = this.numberAll({ leave: true });
+    await this.#kept;
+    return this.#host.send(this, saves);
+  }
+
+  /** @internal Is there anything to send? */
+  get hasSomethingToSave(): boolean {
+    return this.pending > 0 || this.#unanswered.length > 0;
+  }
+
+  /** @internal What has a number and no answer. */
+  get unanswered(): readonly NumberedSave[] {
     return this.#unanswered;
   }
 
-  async #send<Answer>(what: 'saves' | 'leave', save: NumberedSave | undefined): Promise<Answer> {
-    if (this.#over !== undefined) throw this.#over;
-    try {
-      return await this.#transport.send<Answer>({
-        method: 'POST',
-        path: `/v1/sessions/${this.id}/${what}`,
-        body: { ...save, seen: this.#seen },
-      });
-    } catch (error) {
-      if (error instanceof ServiceRefused && endings.has(error.code)) {
-        this.#over = new SessionOver(this.id, error.problem.detail);
-        throw this.#over;
-      }
-      throw error;
-    }
+  /**
+   * @internal Gives a number to all that waits, in as many saves as it takes.
+   * With `leave` the last of them ends the session.
+   */
+  numberAll({ leave }: { readonly leave: boolean }): readonly NumberedSave[] {
+    while (this.#records.waiting.length > 0) this.#number(false);
+    const isLeaving = this.#unanswered.at(-1)?.leave === true;
+    if (leave && !isLeaving) this.#number(true);
+    return this.#unanswered;
   }
 
-  #takeIn(answer: SaveResponse | LeaveResponse, save: NumberedSave | undefined): SaveResult {
-    const transactions = save?.transactions ?? [];
-    this.#seen = answer.seen;
-    if (save !== undefined) {
-      this.#nextSave = save.number + 1;
-      this.#unanswered = undefined;
+  #number(leave: boolean): void {
+    const taken = this.#records.takeForSave();
+    const save: NumberedSave = {
+      number: this.#nextSave,
+      // The game was shown them as done: what is refused all the same, a person decides.
+      transactions: taken.map((transaction) => ({ ...transaction, keep: true })),
+      leave,
+    };
+    for (const [index, transaction] of taken.entries()) {
+      const resolve = this.#awaited.get(transaction);
+      const numbered = save.transactions[index];
+      if (resolve === undefined || numbered === undefined) continue;
+      this.#awaited.delete(transaction);
+      this.#awaited.set(numbered, resolve);
     }
-    this.#records.acknowledge(answer.records, transactions.length);
-    const refused = transactions.flatMap((transaction, index) => {
+    this.#nextSave++;
+    this.#unanswered.push(save);
+    if (this.#host.isJournaling) this.#keep(save, this.#records.waiting);
+  }
+
+  #keep(save: NumberedSave, rest: readonly Transaction[]): void {
+    this.#spooled.add(save.number);
+    const kept = this.#host.spool({ is: 'save', session: this.id, rest, ...save });
+    // A spool that fails is heard of by whoever sends next.
+    this.#kept = Promise.all([this.#kept, kept]);
+    this.#kept.catch(() => undefined);
+  }
+
+  /** @internal Keeps in the spool what has a number and no answer. @throws if it can't be kept */
+  async spoolUnanswered(): Promise<void> {
+    for (const save of this.#unanswered) if (!this.#spooled.has(save.number)) this.#keep(save, this.#records.waiting);
+    await this.#kept;
+  }
+
+  /** @internal Nothing of this session is to be delivered any more. */
+  async clearSpool(): Promise<void> {
+    if (this.#spooled.size > 0 || this.#host.isJournaling) await this.#host.spool({ is: 'over', session: this.id });
+  }
+
+  /** @internal The service has answered a save. */
+  answered(save: NumberedSave, answer: SaveResponse | LeaveResponse): SaveResult {
+    // Answered before, when it was sent twice: it is taken in once.
+    if (!this.#unanswered.some(({ number }) => number === save.number)) return nothing;
+    this.#unanswered = this.#unanswered.filter(({ number }) => number !== save.number);
+    this.#seen = Math.max(this.#seen, answer.seen);
+    this.#savedAt = new Date();
+    if (this.#spooled.delete(save.number)) {
+      this.#host.spool({ is: 'answered', session: this.id, number: save.number }).catch(() => undefined);
+    }
+    const own = new Set(save.transactions.flatMap(({ changes }) => changes.map(({ key }) => key)));
+    this.#takeIn(answer.records, save.transactions.length, own);
+    const refused: RefusedTransaction[] = [];
+    for (const [index, transaction] of save.transactions.entries()) {
       const outcome = answer.transactions[index];
-      return outcome === undefined || outcome.applied ? [] : [{ transaction, problem: outcome.problem }];
-    });
-    return { sent: transactions.length, refused };
+      if (outcome === undefined) continue;
+      this.#awaited.get(transaction)?.(outcome);
+      this.#awaited.delete(transaction);
+      if (outcome.applied) continue;
+      const one = { transaction, problem: outcome.problem, unsettled: outcome.unsettled };
+      refused.push(one);
+      this.#refused.tell(one);
+    }
+    if (save.leave) this.#end(new SessionOver(this.id, 'the player left.'));
+    return { sent: save.transactions.length, refused };
+  }
+
+  /** @internal Others changed the player's records. */
+  changedOutside(seen: number, records: RecordsByKey): void {
+    this.#seen = Math.max(this.#seen, seen);
+    this.#takeIn(records, 0, new Set());
+  }
+
+  /** @internal The session is lost: nothing is written for it any more. */
+  lose(reason: SessionOver): void {
+    if (this.#over !== undefined) return;
+    this.#end(reason);
+    this.#host.rescue(this);
+    this.#lost.tell(reason);
+  }
+
+  #end(reason: SessionOver): void {
+    this.#over = reason;
+    const problem = { code: 'session-ended', change: 0, detail: reason.message };
+    for (const resolve of this.#awaited.values()) resolve({ applied: false, problem });
+    this.#awaited.clear();
+  }
+
+  #takeIn(records: RecordsByKey, answered: number, own: ReadonlySet<string>): void {
+    const changed = this.#records.takeIn(records, answered);
+    for (const key of own) this.#tell(key, 'acknowledged');
+    for (const key of changed) if (!own.has(key)) this.#tell(key, 'outside');
+  }
+
+  #tell(key: string, from: ChangeOrigin): void {
+    this.#watchers.get(key)?.tell(this.read(key)?.value, from);
   }
 }
 
-const transactionsPerSave = 200;
 const nothing: SaveResult = { sent: 0, refused: [] };
-/** Refusals after which nothing may be written for the session any more. */
-const endings: ReadonlySet<string> = new Set(['session-ended', 'session-unknown', 'host-replaced']);
-
-/** A name alone is of the kind that the change is for. */
-function keyOf(kind: Kind, nameOrKey: string): string {
-  return nameOrKey.includes('/') ? nameOrKey : `${kind}/${nameOrKey}`;
-}

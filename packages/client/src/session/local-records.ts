@@ -1,5 +1,7 @@
 import {
   applyTransaction,
+  foldTransactions,
+  limits,
   readRecords,
   type Applied,
   type Records,
@@ -16,16 +18,21 @@ interface Done {
   readonly at: string;
 }
 
+/** How many bytes of changes one save holds at the most: well below what a request may take. */
+const bytesPerSave = 700 * 1024;
+
 /**
  * The copy of a player's records that a game works on.
  *
- * What the service has acknowledged lies at the bottom; what the game did
- * since is applied on top, with the same rules as the service's.
+ * What the service has acknowledged lies at the bottom. What the game did
+ * since is applied on top, with the same rules as the service's: first what
+ * has been given a number, then what still waits and may be folded.
  */
 export class LocalRecords {
   readonly #rules: Rules;
   readonly #acknowledged: Map<string, StoredRecord>;
-  #done: Done[] = [];
+  #numbered: readonly Done[] = [];
+  #waiting: Done[] = [];
   #view: Map<string, StoredRecord>;
 
   constructor(loaded: RecordsByKey, rules: Rules) {
@@ -41,34 +48,66 @@ export class LocalRecords {
 
   /** How many transactions the service has not acknowledged yet. */
   get pending(): number {
-    return this.#done.length;
+    return this.#numbered.length + this.#waiting.length;
   }
 
-  /** Does a transaction at once, whole or not at all. */
+  /** What has no number yet. */
+  get waiting(): readonly Transaction[] {
+    return this.#waiting.map(({ transaction }) => transaction);
+  }
+
+  /** When the oldest of what is not acknowledged was done. */
+  get pendingSince(): string | undefined {
+    return (this.#numbered[0] ?? this.#waiting[0])?.at;
+  }
+
+  /** Does a transaction at once, whole or not at all. One that changes nothing is not kept. */
   do(transaction: Transaction, at: string): Applied | Refused {
     const outcome = applyTransaction(this.#view, transaction, this.#rules, at);
     if (!outcome.applied) return outcome;
+    const isGuarded = transaction.once !== undefined;
+    if (outcome.changed.size === 0 && outcome.ledger.length === 0 && !isGuarded) return outcome;
     for (const [key, record] of outcome.changed) this.#view.set(key, record);
-    this.#done.push({ transaction, at });
+    this.#waiting.push({ transaction, at });
     return outcome;
+  }
+
+  /** Folds what waits and takes as much of it as one save holds, to be given a number. */
+  takeForSave(): readonly Transaction[] {
+    const at = this.#waiting[0]?.at ?? '';
+    const folded = foldTransactions(this.#waiting.map(({ transaction }) => transaction));
+    let count = 0;
+    let changes = 0;
+    let bytes = 0;
+    for (const transaction of folded) {
+      changes += transaction.changes.length;
+      bytes += JSON.stringify(transaction).length;
+      const isTooMuch = count >= limits.transactionsPerSave || changes > limits.changesPerSave || bytes > bytesPerSave;
+      if (isTooMuch && count > 0) break;
+      count++;
+    }
+    const doneAgain = (transaction: Transaction): Done => ({ transaction, at });
+    this.#numbered = [...this.#numbered, ...folded.slice(0, count).map(doneAgain)];
+    this.#waiting = folded.slice(count).map(doneAgain);
+    return folded.slice(0, count);
   }
 
   /**
    * Takes in what the service sent. Revisions older than what is here are
    * left out; what is not acknowledged yet is applied again on top.
    *
-   * @param records the records that the service sent
-   * @param count   how many of the oldest transactions it has answered
+   * @param records     the records that the service sent
+   * @param answered how many of the oldest transactions it has answered
    * @returns the keys under which the game now sees something else
    */
-  acknowledge(records: RecordsByKey, count: number): ReadonlySet<string> {
+  takeIn(records: RecordsByKey, answered: number): ReadonlySet<string> {
     for (const [key, record] of Object.entries(records)) {
       if (record.revision >= (this.#acknowledged.get(key)?.revision ?? 0)) this.#acknowledged.set(key, record);
     }
-    this.#done = this.#done.slice(count);
+    this.#numbered = this.#numbered.slice(answered);
     const before = this.#view;
     this.#view = new Map(this.#acknowledged);
-    for (const { transaction, at } of this.#done) {
+    for (const { transaction, at } of [...this.#numbered, ...this.#waiting]) {
       const outcome = applyTransaction(this.#view, transaction, this.#rules, at);
       // What can't be applied any more is not shown; the service decides, and says so.
       if (outcome.applied) for (const [key, record] of outcome.changed) this.#view.set(key, record);
@@ -85,7 +124,8 @@ export class LocalRecords {
 function changedKeys(before: Records, after: Records): ReadonlySet<string> {
   const changed = new Set<string>();
   for (const key of new Set([...before.keys(), ...after.keys()])) {
-    if (JSON.stringify(before.get(key)?.value) !== JSON.stringify(after.get(key)?.value)) changed.add(key);
+    const [old, now] = [before.get(key)?.value, after.get(key)?.value];
+    if (old !== now && JSON.stringify(old) !== JSON.stringify(now)) changed.add(key);
   }
   return changed;
 }

@@ -1,6 +1,8 @@
 /** What a session knows of its saves. */
 export interface SaveState {
   readonly hasEnded: boolean;
+  /** A newer start of the host has taken the place of the one that joined. */
+  readonly isHostReplaced: boolean;
   /** The number that the next save must carry; the first is 1. */
   readonly nextSave: number;
   /** The last save that was answered: its contents' digest. */
@@ -11,7 +13,9 @@ export type SaveDecision =
   | { readonly do: 'apply' }
   /** Sent before: the stored outcome is the answer. */
   | { readonly do: 'again' }
-  | { readonly do: 'refuse'; readonly code: 'save-differs' | 'save-out-of-order' | 'session-ended' };
+  | { readonly do: 'refuse'; readonly code: SaveRefusal };
+
+export type SaveRefusal = 'save-differs' | 'save-out-of-order' | 'session-ended' | 'host-replaced';
 
 /**
  * Decides whether a numbered save is new, was sent before, or can't be.
@@ -27,5 +31,6 @@ export function decideSave(
     return save.digest === session.lastDigest ? { do: 'again' } : { do: 'refuse', code: 'save-differs' };
   }
   if (session.hasEnded) return { do: 'refuse', code: 'session-ended' };
+  if (session.isHostReplaced) return { do: 'refuse', code: 'host-replaced' };
   return save.number === session.nextSave ? { do: 'apply' } : { do: 'refuse', code: 'save-out-of-order' };
 }

@@ -39,6 +39,19 @@ export type PlayerDetails = z.infer<typeof playerDetails>;
 export const sessionList = z.object({ sessions: z.array(sessionSummary) });
 export type SessionList = z.infer<typeof sessionList>;
 
+/** A host's sessions, with what the next join of the same player found. */
+export const hostSessionList = z.object({
+  now: time,
+  sessions: z.array(
+    sessionSummary.extend({
+      player: id,
+      changes: z.int().meta({ description: 'How many commits changed the player during the session.' }),
+      isLeaseOver: z.boolean(),
+    }),
+  ),
+});
+export type HostSessionList = z.infer<typeof hostSessionList>;
+
 export const sessionDetails = sessionSummary.extend({
   loaded: recordsByKey.meta({ description: 'What was loaded at join.' }),
   stored: recordsByKey.meta({ description: 'What is stored since: at leave, or so far.' }),

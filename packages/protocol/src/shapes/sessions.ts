@@ -1,3 +1,4 @@
+import { limits } from '@vekkon/core';
 import { z } from 'zod';
 import { transactionOutcome, transactions } from './changes.js';
 import { id, jsonValue, recordsByKey, time } from './values.js';
@@ -59,6 +60,24 @@ export type SaveResponse = z.infer<typeof saveResponse>;
 export const leaveRequest = saveRequest.partial({ number: true });
 export type LeaveRequest = z.infer<typeof leaveRequest>;
 
+export const bulkRequest = z.strictObject({
+  saves: z
+    .array(saveRequest.partial({ number: true }).extend({ session: sessionId, leave: z.boolean().optional() }))
+    .max(limits.savesPerBulk),
+});
+export type BulkRequest = z.infer<typeof bulkRequest>;
+
+export const hostRenewRequest = z.strictObject({
+  instance: z.string().min(1).max(128).optional(),
+  sessions: z
+    .array(z.strictObject({ session: sessionId, seen: z.int().min(0).optional() }))
+    .max(5_000)
+    .meta({ description: 'The sessions that the host believes it has.' }),
+});
+export type HostRenewRequest = z.infer<typeof hostRenewRequest>;
+
+export const renewRequest = z.strictObject({ seen: z.int().min(0).optional() });
+
 export const leaveResponse = z.object({
   now: time,
   number: z.int().nullable(),
@@ -68,3 +87,35 @@ export const leaveResponse = z.object({
   session: z.object({ endedAt: time }),
 });
 export type LeaveResponse = z.infer<typeof leaveResponse>;
+
+export const renewResponse = saveResponse.omit({ number: true, transactions: true });
+export type RenewResponse = z.infer<typeof renewResponse>;
+
+/** One result of a bulk call: the response or the problem that the call would have had alone, with its status. */
+export const bulkResponse = z.object({
+  now: time,
+  results: z.array(z.looseObject({ status: z.int() })),
+});
+
+export const hostRenewResponse = z.object({
+  now: time,
+  sessions: z.array(renewResponse.omit({ now: true }).extend({ id: sessionId })),
+  lost: z.array(z.object({ id: sessionId, code: z.string(), detail: z.string() })),
+});
+export type HostRenewResponse = z.infer<typeof hostRenewResponse>;
+
+/** What a host's stream tells it, by event name. */
+export interface HostEvents {
+  /** Another host asks for the player: save and leave. */
+  readonly 'handover-wanted': { readonly session: string };
+  /** Others changed the player's records. */
+  readonly 'outside-change': {
+    readonly session: string;
+    readonly seen: number;
+    readonly records: z.infer<typeof recordsByKey>;
+  };
+  /** An operator asks for a save now. */
+  readonly 'save-now': { readonly session: string };
+  /** Somebody else joined the player: nothing may be written for the session any more. */
+  readonly 'session-lost': { readonly session: string; readonly detail: string };
+}

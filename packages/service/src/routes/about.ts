@@ -9,6 +9,8 @@ export function serveAbout(router: IRouter, desk: Desk, version: string): void {
   serveRoute(router, desk, routes.ready, async () => {
     if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
     await desk.reader.hasOperator();
+    // After a commit that failed, find out whether it would now.
+    if (!desk.writer.isWritable) await desk.writer.do('probe', {});
     return { status: 'ready', migration: desk.migration };
   });
 

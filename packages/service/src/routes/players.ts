@@ -5,6 +5,9 @@ import type { IRouter } from 'express';
 import { recordsByKey } from '../records-by-key.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
+/** How the ids of a rehearsal's players begin. */
+const rehearsalPrefix = 'rehearsal-';
+
 /** What is stored for players, and the stays they had. */
 export function servePlayers(router: IRouter, desk: Desk): void {
   const { reader } = desk;
@@ -25,6 +28,32 @@ export function servePlayers(router: IRouter, desk: Desk): void {
   serveRoute(router, desk, routes.playerSessions, async ({ params, query, environment }) => {
     const player = await knownPlayer(reader, await environment(), params.player);
     return { sessions: (await reader.sessions(player.number, query.count)).map(sessionSummary) };
+  });
+
+  serveRoute(router, desk, routes.saveNow, async ({ params, environment }) => {
+    const place = await environment();
+    const player = await knownPlayer(reader, place, params.player);
+    const [newest] = await reader.sessions(player.number, 1);
+    if (newest === undefined || newest.ended_at !== null) return { asked: false, host: null };
+    desk.streams.tell(place.number, newest.host, 'save-now', { session: newest.id });
+    return { asked: desk.streams.isListening(place.number, newest.host), host: newest.host };
+  });
+
+  serveRoute(router, desk, routes.erasePlayer, async ({ params, environment, principal }) => {
+    const { number } = await environment();
+    // A game server may take back what a rehearsal made, and nothing else.
+    if (principal.sort === 'host' && !params.player.startsWith(rehearsalPrefix)) {
+      throw new Refusal(
+        'credential-wrong-kind',
+        'A host key may erase only players of a rehearsal; an admin may erase any.',
+      );
+    }
+    await desk.writer.do('erasePlayer', {
+      environment: number,
+      player: params.player,
+      by: principal.sort === 'operator' ? principal.operator.email : null,
+    });
+    return { erased: true };
   });
 
   serveRoute(router, desk, routes.session, async ({ params, environment }) => {
@@ -81,7 +110,7 @@ function playerSummary(row: PlayerRow & { readonly session_on: string | null }):
   };
 }
 
-function sessionSummary(row: SessionRow): SessionSummary {
+export function sessionSummary(row: SessionRow): SessionSummary {
   return {
     id: row.id,
     host: row.host,

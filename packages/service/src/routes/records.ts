@@ -1,6 +1,7 @@
 import { declarationOf, isProblem, readRecord } from '@vekkon/core';
 import { Refusal, routes } from '@vekkon/protocol';
 import type { IRouter } from 'express';
+import { tellOutside } from '../outside-changes.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer } from './players.js';
 
@@ -29,14 +30,15 @@ export function serveRecords(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.putRecord, async ({ params, body, environment, request, response }) => {
-    const { number } = await environment();
-    const record = await writer.do('putRecord', {
-      environment: number,
+    const place = await environment();
+    const { record, outside } = await writer.do('putRecord', {
+      environment: place.number,
       player: params.player,
       key: params.key,
       value: body,
       ifRevision: revisionOf(request.get('If-Match')),
     });
+    await tellOutside(desk, place, outside);
     response.set('ETag', `"${record.revision}"`);
     return { revision: record.revision, value: record.value };
   });

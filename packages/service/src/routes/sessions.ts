@@ -1,31 +1,38 @@
-import { Refusal, routes, type LeaveResponse, type SaveResponse, type TransactionOutcome } from '@vekkon/protocol';
+import { limits, type Transaction } from '@vekkon/core';
+import {
+  problemDetails,
+  Refusal,
+  routes,
+  type BulkRequest,
+  type JoinRequest,
+  type LeaveResponse,
+  type SaveResponse,
+} from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
-import type { IRouter } from 'express';
+import type { IRouter, Response } from 'express';
 import { recordsByKey } from '../records-by-key.js';
-import { serveRoute, type Desk } from '../serve-route.js';
+import { JsonText, serveRoute, type Desk } from '../serve-route.js';
+import { joinOutcome, saveOutcome, told } from '../told.js';
 import { newToken } from '../tokens.js';
 
-/** Join, save and leave: what a host does with a player. */
+/** Join, save, renew and leave: what a host does with a player. */
 export function serveSessions(router: IRouter, desk: Desk): void {
-  serveRoute(router, desk, routes.join, async ({ params, body, environment }) => {
+  serveRoute(router, desk, routes.join, async ({ params, body, environment, response }) => {
     const place = await environment();
     if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
     const joined = await told(desk, place, `join ${params.player} on ${body.host}`, joinOutcome, () =>
-      desk.writer.do('join', {
-        environment: place.number,
-        player: params.player,
-        session: newToken('session'),
-        host: body.host,
-        instance: body.instance ?? null,
-        attempt: body.attempt ?? null,
-        name: body.name ?? null,
-        attributes: body.attributes ?? {},
-      }),
+      joinOrWait(desk, place, params.player, body, hungUpSignal(response)),
     );
-    const now = desk.clock.now();
+    if (joined.ended !== null) {
+      desk.handovers.ended(joined.ended.session);
+      desk.streams.tell(place.number, joined.ended.host, 'session-lost', {
+        session: joined.ended.session,
+        detail: `"${body.host}" has joined the player (${joined.ended.end}).`,
+      });
+    }
     const { player, manifest } = joined;
     return {
-      now: rfc3339(now),
+      now: rfc3339(desk.clock.now()),
       session: {
         id: joined.session.id,
         leaseSeconds: joined.session.leaseSeconds,
@@ -51,92 +58,158 @@ export function serveSessions(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.save, async ({ params, body, environment, response }) => {
-    const place = await environment();
-    const saved = await told(desk, place, `save ${body.number} of ${params.session}`, saveOutcome, () =>
-      desk.writer.do('save', {
-        environment: place.number,
-        session: params.session,
-        number: body.number,
-        seen: body.seen ?? null,
-        transactions: body.transactions,
-        leave: false,
-      }),
-    );
-    const expiresAt = saved.leaseEnds === null ? rfc3339(saved.endedAt ?? 0) : leaseTime(desk, saved.leaseEnds);
-    sendOutcome(response, desk, saved, { expiresAt, handoverWanted: false } satisfies SaveResponse['session']);
-    return undefined;
+  serveRoute(router, desk, routes.save, async ({ params, body, environment }) => {
+    const saved = await saveOnce(desk, await environment(), { ...body, session: params.session, leave: false });
+    return new JsonText(saveText(desk, params.session, saved));
   });
 
-  serveRoute(router, desk, routes.leave, async ({ params, body, environment, response }) => {
+  serveRoute(router, desk, routes.leave, async ({ params, body, environment }) => {
+    const saved = await saveOnce(desk, await environment(), { ...body, session: params.session, leave: true });
+    return new JsonText(saveText(desk, params.session, saved));
+  });
+
+  serveRoute(router, desk, routes.renew, async ({ params, body, environment }) => {
+    const { sessions, lost } = await desk.writer.do('renew', {
+      environment: (await environment()).number,
+      sessions: [{ session: params.session, seen: body.seen ?? null }],
+      host: null,
+    });
+    const [renewed] = sessions;
+    const [refused] = lost;
+    if (renewed === undefined) throw new Refusal(refused?.code as 'session-unknown', refused?.detail);
+    return {
+      now: rfc3339(desk.clock.now()),
+      seen: renewed.seen,
+      records: renewed.records,
+      session: sessionState(desk, renewed.id, renewed.leaseEnds),
+    };
+  });
+
+  serveRoute(router, desk, routes.bulk, async ({ body, environment, response }) => {
     const place = await environment();
-    if (body.number === undefined && body.transactions.length > 0) {
-      throw new Refusal('request-invalid', 'A leave with transactions is a save too: give it the next number.');
+    const bySession = new Map<string, [number, (typeof body.saves)[number]][]>();
+    for (const [index, save] of body.saves.entries()) {
+      const saves = bySession.get(save.session) ?? [];
+      bySession.set(save.session, saves);
+      saves.push([index, save]);
     }
-    const saved = await told(desk, place, `leave ${params.session}`, saveOutcome, () =>
-      desk.writer.do('save', {
-        environment: place.number,
-        session: params.session,
-        number: body.number ?? null,
-        seen: body.seen ?? null,
-        transactions: body.transactions,
-        leave: true,
+    const results: string[] = [];
+    const requestId = String(response.getHeader('X-Request-Id'));
+    await Promise.all(
+      [...bySession.values()].map(async (saves) => {
+        let isRefused = false;
+        for (const [index, save] of saves) {
+          try {
+            if (isRefused) throw new Refusal('save-before-refused');
+            const saved = await saveOnce(desk, place, { ...save, leave: save.leave ?? false });
+            results[index] = `{"status":200,${saveText(desk, save.session, saved).slice(1)}`;
+          } catch (error) {
+            if (!(error instanceof Refusal)) throw error;
+            isRefused = true;
+            results[index] = JSON.stringify(problemDetails(error, requestId));
+          }
+        }
       }),
     );
-    const session: LeaveResponse['session'] = { endedAt: rfc3339(saved.endedAt ?? desk.clock.now()) };
-    sendOutcome(response, desk, saved, session);
-    return undefined;
+    return new JsonText(`{"now":"${rfc3339(desk.clock.now())}","results":[${results.join(',')}]}`);
   });
+}
+
+/** Joins, and where another host holds the player, asks it to let go and waits as long as the caller said. */
+async function joinOrWait(
+  desk: Desk,
+  place: EnvironmentRow,
+  player: string,
+  body: JoinRequest,
+  hungUp: AbortSignal,
+): Promise<Joined> {
+  const waitUntil = desk.clock.monotonic() + Math.min(body.wait ?? 0, limits.waitSeconds) * 1000;
+  for (;;) {
+    const outcome = await desk.writer.do('join', {
+      environment: place.number,
+      player,
+      session: newToken('session'),
+      host: body.host,
+      instance: body.instance ?? null,
+      attempt: body.attempt ?? null,
+      name: body.name ?? null,
+      attributes: body.attributes ?? {},
+    });
+    if ('session' in outcome) return outcome;
+    const { holder } = outcome;
+    const left = waitUntil - desk.clock.monotonic();
+    if (left <= 0) throw held(desk, holder);
+    desk.streams.tell(place.number, holder.host, 'handover-wanted', { session: holder.session });
+    // The lease may end before the wait does: then the player is free too.
+    const untilLeaseEnds = Math.max(holder.leaseEnds - desk.clock.monotonic(), 0) + 1;
+    const why = await desk.handovers.wait(
+      `${place.number}/${player}`,
+      holder.session,
+      Math.min(left, untilLeaseEnds),
+      hungUp,
+    );
+    if (why === 'superseded') throw new Refusal('join-superseded');
+    if (why === 'hung-up') throw new Refusal('join-superseded', 'Whoever asked has hung up and is not joined.');
+    if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
+  }
+}
+
+function held(desk: Desk, holder: { readonly host: string; readonly leaseEnds: number }): Refusal {
+  const leaseEndsAt = leaseTime(desk, holder.leaseEnds);
+  return new Refusal(
+    'player-held',
+    `"${holder.host}" holds the player; its lease ends at ${leaseEndsAt} unless it is renewed. Try again then, or let the player leave there first.`,
+    { holder: { host: holder.host, leaseEndsAt } },
+  );
+}
+
+/** Aborted when the connection is closed before the answer. */
+function hungUpSignal(response: Response): AbortSignal {
+  const controller = new AbortController();
+  response.once('close', () => {
+    if (!response.writableEnded) controller.abort();
+  });
+  return controller.signal;
+}
+
+interface OneSave extends Omit<BulkRequest['saves'][number], 'leave'> {
+  readonly leave: boolean;
+  readonly transactions: readonly Transaction[] & BulkRequest['saves'][number]['transactions'];
+}
+
+/** The one way of every save, alone or in bulk. */
+async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave): Promise<Saved> {
+  if (save.number === undefined && (!save.leave || save.transactions.length > 0)) {
+    throw new Refusal('request-invalid', 'A save needs its number, and so does a leave with transactions.');
+  }
+  const what = save.leave ? `leave ${save.session}` : `save ${save.number} of ${save.session}`;
+  const saved = await told(desk, place, what, saveOutcome, () =>
+    desk.writer.do('save', {
+      environment: place.number,
+      session: save.session,
+      number: save.number ?? null,
+      seen: save.seen ?? null,
+      transactions: save.transactions,
+      leave: save.leave,
+    }),
+  );
+  if (saved.endedAt !== null) desk.handovers.ended(save.session);
+  return saved;
 }
 
 function leaseTime({ clock }: Desk, leaseEnds: number): string {
   return rfc3339(clock.now() + leaseEnds - clock.monotonic());
 }
 
+function sessionState(desk: Desk, session: string, leaseEnds: number): SaveResponse['session'] {
+  return { expiresAt: leaseTime(desk, leaseEnds), handoverWanted: desk.handovers.isWanted(session) };
+}
+
 /** The stored outcome is sent as the text that it is, so that a repeated save gets the same bytes. */
-function sendOutcome(
-  response: import('express').Response,
-  { clock }: Desk,
-  { outcome }: Saved,
-  session: SaveResponse['session'] | LeaveResponse['session'],
-): void {
-  response.type('application/json');
-  response.send(`{"now":"${rfc3339(clock.now())}",${outcome.slice(1, -1)},"session":${JSON.stringify(session)}}`);
-}
-
-/**
- * Tells the log of a join, a save or a leave and how it went, in one plain
- * line; in a live environment only where somebody asks for that much.
- */
-async function told<T>(
-  { log }: Desk,
-  environment: EnvironmentRow,
-  what: string,
-  outcomeOf: (result: T) => string,
-  work: () => Promise<T>,
-): Promise<T> {
-  const level = environment.is_live === 1 ? 'debug' : 'info';
-  try {
-    const result = await work();
-    log[level](`${what}: ${outcomeOf(result)}`);
-    return result;
-  } catch (error) {
-    if (error instanceof Refusal) log[level](`${what}: refused, ${error.code}. ${error.detail}`);
-    throw error;
-  }
-}
-
-function joinOutcome({ isNew, records, session, ended }: Joined): string {
-  const found = isNew ? 'a new player, starting values made' : `${records.size} records loaded`;
-  const before = ended === null ? '' : `; the session on ${ended.host} was ended (${ended.end})`;
-  return `${found}, ${session.id}${before}`;
-}
-
-function saveOutcome({ outcome, isAgain, player, host }: Saved): string {
-  const { transactions } = JSON.parse(outcome) as { transactions: TransactionOutcome[] };
-  const refused = transactions.filter((one) => !one.applied);
-  const reasons = refused.map((one) => one.problem.code).join(', ');
-  const applied = `${transactions.length - refused.length} of ${transactions.length} transactions applied`;
-  const again = isAgain ? ', sent again: same answer' : '';
-  return `${player} on ${host}, ${applied}${reasons === '' ? '' : `, refused: ${reasons}`}${again}`;
+function saveText(desk: Desk, id: string, { outcome, leaseEnds, endedAt }: Saved): string {
+  const session: SaveResponse['session'] | LeaveResponse['session'] =
+    leaseEnds === null
+      ? { endedAt: rfc3339(endedAt ?? 0), expiresAt: rfc3339(endedAt ?? 0), handoverWanted: false }
+      : sessionState(desk, id, leaseEnds);
+  return `{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1, -1)},"session":${JSON.stringify(session)}}`;
 }

@@ -1,10 +1,12 @@
 import { Migrator, type Kysely, type Migration } from 'kysely';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
+import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
 
 /** In order. A migration that has landed is never changed: write the next one. */
 const migrations: Record<string, Migration> = {
   '0001-first-slice': firstSlice,
+  '0002-sessions-that-never-lose': sessionsThatNeverLose,
 };
 
 /** The migration that a database of this version stands at. */

@@ -167,6 +167,51 @@ export class Reader {
       .execute();
   }
 
+  /** A host's newest sessions, with their players. */
+  async sessionsOfHost(environment: number, host: string, count: number) {
+    return this.#db
+      .selectFrom('sessions')
+      .innerJoin('players', 'players.number', 'sessions.player')
+      .selectAll('sessions')
+      .select(['players.id as player_id', 'players.seen as player_seen'])
+      .where('sessions.environment', '=', environment)
+      .where('sessions.host', '=', host)
+      .orderBy('sessions.joined_at', 'desc')
+      .limit(count)
+      .execute();
+  }
+
+  /** Transactions that wait for a person, the newest first. */
+  async unsettled(environment: number, player: string | undefined, count: number) {
+    let found = this.#db
+      .selectFrom('unsettled')
+      .innerJoin('players', 'players.number', 'unsettled.player')
+      .where('unsettled.environment', '=', environment);
+    if (player !== undefined) found = found.where('players.id', '=', player);
+    const { total } = await found
+      .select((select) => select.fn.countAll<number>().as('total'))
+      .executeTakeFirstOrThrow();
+    const rows = await found
+      .selectAll('unsettled')
+      .select('players.id as player_id')
+      .orderBy('unsettled.at', 'desc')
+      .orderBy('unsettled.id')
+      .limit(count)
+      .execute();
+    return { total, rows };
+  }
+
+  /** What was done to an environment, the newest first. */
+  async activity(environment: number, count: number) {
+    return this.#db
+      .selectFrom('activity')
+      .selectAll()
+      .where('environment', '=', environment)
+      .orderBy('number', 'desc')
+      .limit(count)
+      .execute();
+  }
+
   async session(environment: number, id: string): Promise<SessionRow | undefined> {
     return this.#db
       .selectFrom('sessions')

@@ -31,6 +31,7 @@ export class Writer {
   readonly #context: WriterContext;
   #waiting: Waiting[] = [];
   #draining: Promise<void> | undefined;
+  #isWritable = true;
 
   constructor(engine: Engine, clock: Clock) {
     this.#engine = engine;
@@ -57,6 +58,11 @@ export class Writer {
     });
   }
 
+  /** Did the last commit succeed? A full disk is found out by trying: the next command tries again. */
+  get isWritable(): boolean {
+    return this.#isWritable;
+  }
+
   /** Resolves when nothing waits any more. */
   async settled(): Promise<void> {
     while (this.#draining !== undefined) await this.#draining;
@@ -69,10 +75,13 @@ export class Writer {
       const batch = this.#waiting.splice(0, commandsPerCommit);
       try {
         const answers = await this.#commit(batch);
+        this.#isWritable = true;
         for (const answer of answers) answer();
       } catch (error) {
         this.#context.instances.forgetAll();
-        const reason = this.#engine.isNotWritable(error) ? notWritable(error) : error;
+        const isNotWritable = this.#engine.isNotWritable(error);
+        if (isNotWritable) this.#isWritable = false;
+        const reason = isNotWritable ? notWritable(error) : error;
         for (const command of batch) command.reject(reason);
       }
     }

@@ -1,14 +1,24 @@
 import type { Refusal } from '@vekkon/protocol';
+import { note, probe } from './activity.js';
 import { addKey, createEnvironment } from './environments.js';
 import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
+import { erasePlayer } from './erase-player.js';
 import { putRecord } from './put-record.js';
+import { renew } from './renew.js';
 import { save } from './save.js';
+import { drop, settle } from './unsettled.js';
 
 /** Every command of the writer, by name. */
 export const commands = {
   join,
   save,
+  renew,
+  settle,
+  drop,
+  note,
+  probe,
+  erasePlayer,
   putRecord,
   createEnvironment,
   addKey,

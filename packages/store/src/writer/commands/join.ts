@@ -1,10 +1,9 @@
 import { decideJoin, readRecords, startingRecords, type Records, type SessionEnd } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
-import { rfc3339 } from '../../clock.js';
 import type { InstalledManifest } from '../../manifests.js';
 import type { PlayerRow, SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
+import { addPlayer, endSession, hostReplaced, openSessionOf } from '../sessions.js';
 
 export interface Join {
   readonly environment: number;
@@ -35,8 +34,18 @@ export interface Joined {
   readonly ended: { readonly session: string; readonly host: string; readonly end: SessionEnd } | null;
 }
 
+/** Another host holds the player: its lease must end, or it must let go. */
+export interface Held {
+  readonly holder: {
+    readonly session: string;
+    readonly host: string;
+    /** By the monotonic clock. */
+    readonly leaseEnds: number;
+  };
+}
+
 /** A player joins a host. New players and their starting values are made here, in the commit of the join. */
-export async function join(context: WriterContext, join: Join & Stamp): Promise<Joined | Refusal> {
+export async function join(context: WriterContext, join: Join & Stamp): Promise<Joined | Held> {
   const { db, leases } = context;
   const environment = await environmentOf(context, join.environment);
   const manifest = await context.manifests.newestOf(environment);
@@ -53,8 +62,9 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
     open && { ...open, isLeaseOver: leaseEnds !== undefined && leaseEnds <= join.monotonic },
     join,
   );
-  // Returned, not thrown: the host's instance was seen all the same.
-  if (decision.do === 'wait' && open !== undefined) return held(open, join, leaseEnds ?? join.monotonic);
+  if (decision.do === 'wait' && open !== undefined) {
+    return { holder: { session: open.id, host: open.host, leaseEnds: leaseEnds ?? join.monotonic } };
+  }
 
   const player = found ?? (await addPlayer(context, join));
   const records = await RecordsInWork.load(db, player.number);
@@ -140,62 +150,5 @@ async function openSession(
 
 async function checkInstance({ instances }: WriterContext, join: Join & Stamp): Promise<void> {
   if (join.instance === null) return;
-  if (!(await instances.see(join.environment, join.host, join.instance, join.now))) {
-    throw new Refusal(
-      'host-replaced',
-      `A newer start of "${join.host}" has taken its place: end this process, or give it a host name of its own.`,
-    );
-  }
-}
-
-function held(open: SessionRow, { monotonic, now }: Stamp, leaseEnds: number): Refusal {
-  const leaseEndsAt = rfc3339(now + leaseEnds - monotonic);
-  return new Refusal(
-    'player-held',
-    `"${open.host}" holds the player; its lease ends at ${leaseEndsAt} unless it is renewed. Try again then, or let the player leave there first.`,
-    { holder: { host: open.host, leaseEndsAt } },
-  );
-}
-
-/** A player who is known, but has not joined yet. */
-export async function addPlayer(
-  { db }: WriterContext,
-  { environment, player, now }: { readonly environment: number; readonly player: string; readonly now: number },
-): Promise<PlayerRow> {
-  const row = {
-    environment,
-    id: player,
-    name: null,
-    created_at: now,
-    first_joined_at: null,
-    last_joined_at: null,
-    last_left_at: null,
-    fence: 0,
-    seen: 0,
-  };
-  return db.insertInto('players').values(row).returningAll().executeTakeFirstOrThrow();
-}
-
-export async function openSessionOf({ db }: WriterContext, player: PlayerRow): Promise<SessionRow | undefined> {
-  return db
-    .selectFrom('sessions')
-    .selectAll()
-    .where('player', '=', player.number)
-    .where('ended_at', 'is', null)
-    .executeTakeFirst();
-}
-
-export async function endSession(
-  { db, leases }: WriterContext,
-  session: SessionRow,
-  end: SessionEnd,
-  seen: number,
-  now: number,
-): Promise<void> {
-  leases.forget(session.id);
-  await db
-    .updateTable('sessions')
-    .set({ ended_at: now, end, seen_at_end: seen })
-    .where('id', '=', session.id)
-    .execute();
+  if (!(await instances.see(join.environment, join.host, join.instance, join.now))) throw hostReplaced(join.host);
 }

@@ -2,7 +2,8 @@ import { readRecord, declarationOf, isProblem, type Json, type StoredRecord } fr
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { addPlayer, openSessionOf } from './join.js';
+import { addPlayer, openSessionOf } from '../sessions.js';
+import type { ChangedOutside } from './unsettled.js';
 
 export interface PutRecord {
   readonly environment: number;
@@ -14,7 +15,10 @@ export interface PutRecord {
 }
 
 /** Puts one value without a session. A player who never joined is made, and finds it at their first join. */
-export async function putRecord(context: WriterContext, put: PutRecord & Stamp): Promise<StoredRecord> {
+export async function putRecord(
+  context: WriterContext,
+  put: PutRecord & Stamp,
+): Promise<{ readonly record: StoredRecord; readonly outside: ChangedOutside }> {
   const { db } = context;
   const environment = await environmentOf(context, put.environment);
   const { rules } = await context.manifests.newestOf(environment);
@@ -57,5 +61,13 @@ export async function putRecord(context: WriterContext, put: PutRecord & Stamp):
       .where('number', '=', player.number)
       .execute();
   }
-  return readRecord(records.records.get(put.key), declared.declaration);
+  return {
+    record: readRecord(records.records.get(put.key), declared.declaration),
+    outside: {
+      player: put.player,
+      keys: [put.key],
+      seen: player.seen + (records.hasChanged ? 1 : 0),
+      open: open === undefined ? null : { id: open.id, host: open.host },
+    },
+  };
 }

@@ -6,7 +6,9 @@ import {
   onceTokenLasts,
   readRecord,
   type Manifest,
+  type Refused,
   type Rules,
+  type SaveRefusal,
   type StoredRecord,
   type Transaction,
 } from '@vekkon/core';
@@ -15,7 +17,8 @@ import { rfc3339 } from '../../clock.js';
 import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { endSession } from './join.js';
+import { endSession, hostReplaced, sessionEnded } from '../sessions.js';
+import { keepUnsettled } from './unsettled.js';
 
 export interface Save {
   readonly environment: number;
@@ -51,12 +54,16 @@ export interface Saved {
   readonly endedAt: number | null;
 }
 
-/** Applies a numbered save once; a repeated one gets the outcome it had. With `leave` it ends the session too. */
-export async function save(context: WriterContext, save: Save & Stamp): Promise<Saved> {
+/**
+ * Applies a numbered save once; a repeated one gets the outcome it had. With
+ * `leave` it ends the session too. What comes too late is kept as unsettled.
+ */
+export async function save(context: WriterContext, save: Save & Stamp): Promise<Saved | Refusal> {
   const { session, player } = await sessionWithPlayer(context, save.environment, save.session);
   const environment = await environmentOf(context, save.environment);
-  const again = alreadyAnswered(session, save);
-  if (again !== undefined) return answer(context, environment, session, player, again, true, save);
+  const decision = await decide(context, session, save);
+  if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, save);
+  if (decision.do === 'refuse') return tooLate(context, session, save, decision.refusal);
 
   const { rules } = await context.manifests.newestOf(environment);
   const records = await RecordsInWork.load(context.db, player.number);
@@ -94,38 +101,67 @@ async function sessionWithPlayer({ db }: WriterContext, environment: number, id:
   return { session, player };
 }
 
-/** The outcome that this save, or this leave, had when it was first sent. */
-function alreadyAnswered(session: SessionRow, save: Save): string | undefined {
+type Decision =
+  | { readonly do: 'apply' }
+  | { readonly do: 'again'; readonly outcome: string }
+  | { readonly do: 'refuse'; readonly refusal: Refusal };
+
+async function decide({ instances }: WriterContext, session: SessionRow, save: Save): Promise<Decision> {
+  const hasEnded = session.ended_at !== null;
+  const newest = session.instance === null ? undefined : await instances.newestOf(session.environment, session.host);
+  const isHostReplaced = newest !== undefined && newest !== session.instance;
   if (save.number === null) {
-    if (session.leave_outcome !== null) return session.leave_outcome;
-    if (session.ended_at !== null) throw hasEnded(session);
-    return undefined;
+    if (session.leave_outcome !== null) return { do: 'again', outcome: session.leave_outcome };
+    if (hasEnded) return { do: 'refuse', refusal: sessionEnded(session) };
+    return isHostReplaced ? { do: 'refuse', refusal: hostReplaced(session.host) } : { do: 'apply' };
   }
   const decision = decideSave(
-    { hasEnded: session.ended_at !== null, nextSave: session.next_save, lastDigest: session.last_digest },
+    { hasEnded, isHostReplaced, nextSave: session.next_save, lastDigest: session.last_digest },
     { number: save.number, digest: digestOf(save) },
   );
-  if (decision.do === 'again') return session.last_outcome ?? undefined;
-  if (decision.do === 'apply') return undefined;
-  if (decision.code === 'session-ended') throw hasEnded(session);
-  const { next_save: expected } = session;
-  const details = {
-    'save-differs': `Save ${save.number} was answered with other contents: repeat it unchanged, or send ${expected}.`,
-    'save-out-of-order': `Save ${save.number} is out of turn: the session expects ${expected}.`,
-  };
-  throw new Refusal(decision.code, details[decision.code], { expected });
+  if (decision.do === 'apply') return decision;
+  if (decision.do === 'again') return { do: 'again', outcome: session.last_outcome ?? '' };
+  return { do: 'refuse', refusal: refusalFor(decision.code, session, save.number) };
 }
 
-function hasEnded(session: SessionRow): Refusal {
-  const why = {
-    left: 'the player left',
-    'joined-again': `"${session.host}" joined the player again`,
-    'lease-over': 'its lease was over and another host joined the player',
-    'host-restarted': `"${session.host}" was started again`,
-  };
+function refusalFor(code: SaveRefusal, session: SessionRow, number: number): Refusal {
+  const { next_save: expected } = session;
+  switch (code) {
+    case 'session-ended':
+      return sessionEnded(session);
+    case 'host-replaced':
+      return hostReplaced(session.host);
+    case 'save-differs':
+      return new Refusal(
+        code,
+        `Save ${number} was answered with other contents: repeat it unchanged, or send ${expected}.`,
+        { expected },
+      );
+    case 'save-out-of-order':
+      return new Refusal(code, `Save ${number} is out of turn: the session expects ${expected}.`, { expected });
+  }
+}
+
+/** A save that nobody may apply any more: the records stay as they are, its transactions are kept. */
+async function tooLate(
+  context: WriterContext,
+  session: SessionRow,
+  save: Save & Stamp,
+  refusal: Refusal,
+): Promise<Refusal> {
+  const isLate = refusal.code === 'session-ended' || refusal.code === 'host-replaced';
+  // A number from before the end was answered long ago: it is no late save.
+  if (!isLate || save.number === null || save.number < session.next_save) return refusal;
+  const unsettled: string[] = [];
+  for (const [position, transaction] of save.transactions.entries()) {
+    const unapplied = { position, transaction, reason: refusal.code, detail: refusal.detail };
+    unsettled.push(await keepUnsettled(context, session, save.number, unapplied, save.now));
+  }
+  if (unsettled.length === 0) return refusal;
   return new Refusal(
-    'session-ended',
-    `The session ended at ${rfc3339(session.ended_at ?? 0)}: ${why[session.end ?? 'left']}. Join the player again to go on.`,
+    refusal.code,
+    `${refusal.detail} What the save held is kept as unsettled, until a person deals with it.`,
+    { ...refusal.facts, unsettled },
   );
 }
 
@@ -137,16 +173,17 @@ function digestOf(save: Save): string {
 }
 
 async function applyAll(
-  { db }: WriterContext,
+  context: WriterContext,
   records: RecordsInWork,
   save: Save & Stamp,
   rules: Rules,
   session: SessionRow,
   player: PlayerRow,
 ): Promise<{ readonly outcomes: TransactionOutcome[]; readonly touched: Set<string> }> {
+  const { db } = context;
   const touched = new Set<string>();
   const outcomes: TransactionOutcome[] = [];
-  for (const transaction of save.transactions) {
+  for (const [position, transaction] of save.transactions.entries()) {
     const { once } = transaction;
     if (once !== undefined && (await isUsed(once))) {
       outcomes.push({ applied: true, already: true });
@@ -154,12 +191,22 @@ async function applyAll(
     }
     const at = timeWithin(transaction.at, session.joined_at, save.now);
     const outcome = records.apply(transaction, rules, { session: session.id, label: transaction.label ?? null, at });
+    if (!outcome.applied) {
+      outcomes.push(transaction.keep === true ? await kept(position, transaction, outcome) : outcome);
+      continue;
+    }
     outcomes.push(outcome);
-    if (!outcome.applied) continue;
     for (const change of transaction.changes) touched.add(change.key);
     if (once !== undefined) await use(once);
   }
   return { outcomes, touched };
+
+  /** The game was told that it would hold: a person decides. */
+  async function kept(position: number, transaction: Transaction, outcome: Refused): Promise<TransactionOutcome> {
+    const { code: reason, detail } = outcome.problem;
+    const unapplied = { position, transaction, reason, detail };
+    return { ...outcome, unsettled: await keepUnsettled(context, session, save.number ?? 0, unapplied, save.now) };
+  }
 
   async function isUsed(token: string): Promise<boolean> {
     const row = await db

@@ -1,0 +1,73 @@
+import type { HostEvents } from '@vekkon/protocol';
+import { createParser } from 'eventsource-parser';
+
+/** What a host hears, by event name. */
+export type HostEventHandlers = { readonly [Name in keyof HostEvents]: (data: HostEvents[Name]) => void };
+
+const longestPause = 10_000;
+/** The service says something at least every 15 s; silence for longer means the connection is dead. */
+const longestSilence = 40_000;
+
+/** Listens on a host's stream until it is aborted; a connection that breaks is made again, with backoff. */
+export async function listenToHost(
+  url: string,
+  hostKey: string,
+  handlers: HostEventHandlers,
+  signal: AbortSignal,
+): Promise<void> {
+  for (let failures = 0; !signal.aborted; failures++) {
+    try {
+      await listenOnce(url, hostKey, handlers, signal, () => (failures = 0));
+    } catch {
+      // Renewals and responses say the same, only later: there is nobody to tell.
+    }
+    if (!signal.aborted) await rest(Math.random() * Math.min(longestPause, 250 * 2 ** failures), signal);
+  }
+}
+
+async function listenOnce(
+  url: string,
+  hostKey: string,
+  handlers: HostEventHandlers,
+  signal: AbortSignal,
+  onOpen: () => void,
+): Promise<void> {
+  const silent = new AbortController();
+  const response = await fetch(url, {
+    headers: { Authorization: `Bearer ${hostKey}`, Accept: 'text/event-stream' },
+    signal: AbortSignal.any([signal, silent.signal]),
+  });
+  if (!response.ok || response.body === null) throw new Error(`status ${response.status}`);
+  onOpen();
+  const parser = createParser({
+    onEvent({ event, data }) {
+      const handle = handlers[event as keyof HostEvents] as ((data: unknown) => void) | undefined;
+      handle?.(JSON.parse(data));
+    },
+  });
+  const decoder = new TextDecoder();
+  let timer = setTimeout(() => silent.abort(), longestSilence);
+  try {
+    for await (const bytes of response.body) {
+      clearTimeout(timer);
+      timer = setTimeout(() => silent.abort(), longestSilence);
+      timer.unref();
+      parser.feed(decoder.decode(bytes as Uint8Array, { stream: true }));
+    }
+  } finally {
+    clearTimeout(timer);
+  }
+}
+
+function rest(milliseconds: number, signal: AbortSignal): Promise<void> {
+  return new Promise((resolve) => {
+    const timer = setTimeout(done, milliseconds);
+    timer.unref();
+    function done() {
+      clearTimeout(timer);
+      signal.removeEventListener('abort', done);
+      resolve();
+    }
+    signal.addEventListener('abort', done);
+  });
+}

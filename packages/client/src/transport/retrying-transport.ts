@@ -1,0 +1,85 @@
+import { ServiceRefused, VekkonError } from '../errors.js';
+import type { Sent, Transport } from './transport.js';
+
+/** One try that failed, and how long until the next. */
+export interface FailedTry {
+  readonly method: string;
+  readonly path: string;
+  /** Counts from 1. */
+  readonly attempt: number;
+  readonly error: VekkonError;
+  /** Milliseconds until the next try; undefined if there is none. */
+  readonly nextIn: number | undefined;
+}
+
+export interface RetryOptions {
+  /** Milliseconds after which no further try is begun. */
+  readonly deadline: number;
+  /** Told of each try that failed. */
+  readonly onFailedTry: (failed: FailedTry) => void;
+  /** From 0 up to 1; the jitter. */
+  readonly chance?: () => number;
+}
+
+const firstPause = 100;
+const longestPause = 10_000;
+
+/**
+ * Sends again what can be sent again, with exponential backoff and full
+ * jitter, until it is answered or the deadline has passed. Every call that
+ * goes through here may be repeated: joins carry an attempt, saves a number.
+ */
+export class RetryingTransport implements Transport {
+  readonly #inner: Transport;
+  readonly #options: RetryOptions;
+  readonly #stopped = new AbortController();
+
+  constructor(inner: Transport, options: RetryOptions) {
+    this.#inner = inner;
+    this.#options = options;
+  }
+
+  /** The same, with another deadline. */
+  within(deadline: number): RetryingTransport {
+    return new RetryingTransport(this.#inner, { ...this.#options, deadline });
+  }
+
+  /** No further tries: what waits for one fails with what its last try met. */
+  stop(): void {
+    this.#stopped.abort();
+  }
+
+  async send<Answer>(sent: Sent): Promise<Answer> {
+    const { deadline, onFailedTry, chance = Math.random } = this.#options;
+    const startedAt = performance.now();
+    for (let attempt = 1; ; attempt++) {
+      try {
+        return await this.#inner.send<Answer>(sent);
+      } catch (error) {
+        if (!(error instanceof VekkonError)) throw error;
+        const left = deadline - (performance.now() - startedAt);
+        const pause = pauseAfter(error, attempt, chance);
+        const goesOn = error.canRetry && pause < left && !this.#stopped.signal.aborted;
+        const { method, path } = sent;
+        onFailedTry({ method, path, attempt, error, nextIn: goesOn ? pause : undefined });
+        if (!goesOn) throw error;
+        await this.#rest(pause);
+        if (this.#stopped.signal.aborted) throw error;
+      }
+    }
+  }
+
+  #rest(milliseconds: number): Promise<void> {
+    return new Promise((resolve) => {
+      const timer = setTimeout(resolve, milliseconds);
+      this.#stopped.signal.addEventListener('abort', () => (clearTimeout(timer), resolve()), { once: true });
+    });
+  }
+}
+
+/** Full jitter: anything up to the bound, which doubles; never less than the service asked for. */
+function pauseAfter(error: VekkonError, attempt: number, chance: () => number): number {
+  const bound = Math.min(longestPause, firstPause * 2 ** (attempt - 1));
+  const asked = error instanceof ServiceRefused ? (error.facts.retryAfter ?? 0) * 1000 : 0;
+  return Math.max(asked, chance() * bound);
+}

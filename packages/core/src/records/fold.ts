@@ -1,0 +1,65 @@
+import type { Change, Transaction } from './change.js';
+
+/**
+ * Folds changes that wait to be sent, so that a hundred taps are one change.
+ *
+ * Neighbours on one key become one: the last `put` wins, whole-number
+ * increases add up, credits (or debits) of one reason become one with a
+ * count. Neighbours are changes with none in between on the same key; a
+ * transaction that is named, guarded by `once`, or of several changes, stays
+ * as it is and keeps what comes before it on its keys from what comes after.
+ *
+ * @param transactions in the order in which they were done
+ * @returns transactions that lead to the same values, in an order that does too
+ */
+export function foldTransactions(transactions: readonly Transaction[]): readonly Transaction[] {
+  const folded: Transaction[] = [];
+  // Where in the result the newest foldable change of each key stands.
+  const newest = new Map<string, number>();
+  for (const transaction of transactions) {
+    const change = foldableChange(transaction);
+    if (change === undefined) {
+      for (const { key } of transaction.changes) newest.delete(key);
+      folded.push(transaction);
+      continue;
+    }
+    const place = newest.get(change.key);
+    const before = place === undefined ? undefined : folded[place]?.changes[0];
+    const both = before && foldTwo(before, change);
+    if (place !== undefined && both !== undefined) {
+      folded[place] = { ...folded[place], changes: [both] };
+    } else {
+      newest.set(change.key, folded.length);
+      folded.push(transaction);
+    }
+  }
+  return folded;
+}
+
+/** The one change of a transaction that may be folded with others. */
+function foldableChange({ changes, label, once, at }: Transaction): Change | undefined {
+  const [change, ...others] = changes;
+  if (change === undefined || others.length > 0) return undefined;
+  if (label !== undefined || once !== undefined || at !== undefined) return undefined;
+  return 'ifRevision' in change && change.ifRevision !== undefined ? undefined : change;
+}
+
+/** Two neighbouring changes on one key as one, or undefined if they can't be. */
+function foldTwo(before: Change, after: Change): Change | undefined {
+  if (after.op === 'put' && (before.op === 'put' || before.op === 'merge')) return after;
+  if (before.op === 'increase' && after.op === 'increase' && before.path === after.path) {
+    // Fractions do not add up exactly in another order, so they stay as they are.
+    const by = before.by + after.by;
+    const isExact = Number.isSafeInteger(before.by) && Number.isSafeInteger(after.by) && Number.isSafeInteger(by);
+    return isExact ? { ...before, by } : undefined;
+  }
+  if (
+    (before.op === 'credit' && after.op === 'credit' && before.reason === after.reason) ||
+    (before.op === 'debit' && after.op === 'debit' && before.reason === after.reason)
+  ) {
+    const amount = before.amount + after.amount;
+    if (!Number.isSafeInteger(amount)) return undefined;
+    return { ...before, amount, count: (before.count ?? 1) + (after.count ?? 1) };
+  }
+  return undefined;
+}

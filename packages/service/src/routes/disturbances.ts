@@ -1,0 +1,58 @@
+import { Refusal, routes } from '@vekkon/protocol';
+import type { IRouter } from 'express';
+import { serveRoute, type Desk } from '../serve-route.js';
+import { nameOf } from './unsettled.js';
+
+/** Faults made on purpose, so that a game's own retries can be tried. */
+export function serveDisturbances(router: IRouter, desk: Desk): void {
+  const { disturbances, writer } = desk;
+
+  serveRoute(router, desk, routes.disturbance, async ({ environment }) => ({
+    disturbance: disturbances.show((await environment()).number),
+  }));
+
+  serveRoute(router, desk, routes.startDisturbance, async ({ body, environment, principal }) => {
+    const { number, is_live, game, name } = await environment();
+    const isAdmin = principal.sort === 'operator' && principal.operator.role === 'admin';
+    if (is_live === 1 && !(body.force && isAdmin)) {
+      throw new Refusal(
+        'environment-is-live',
+        `Players are in ${game}/${name}. Try it in another environment; only an admin may force it here.`,
+      );
+    }
+    if (body.delay !== undefined && body.delay.from > body.delay.to) {
+      throw new Refusal(
+        'request-invalid',
+        `The delay goes from ${body.delay.from} to ${body.delay.to}: write the smaller first.`,
+      );
+    }
+    const { refuse, loseResponses, seconds } = body;
+    const by = nameOf(principal);
+    const faults = { refuse, delay: body.delay ?? null, loseResponses, seconds };
+    await writer.do('note', {
+      environment: number,
+      what: 'disturbance-started',
+      by,
+      player: null,
+      detail: JSON.stringify(faults),
+    });
+    disturbances.start(number, faults, by);
+    return { disturbance: disturbances.show(number) };
+  });
+
+  serveRoute(router, desk, routes.stopDisturbance, async ({ environment, principal }) => {
+    const { number } = await environment();
+    const stopped = disturbances.stop(number);
+    if (stopped !== null) {
+      const detail = `${stopped.refused} calls refused, ${stopped.lost} responses lost`;
+      await writer.do('note', {
+        environment: number,
+        what: 'disturbance-stopped',
+        by: nameOf(principal),
+        player: null,
+        detail,
+      });
+    }
+    return { disturbance: stopped };
+  });
+}

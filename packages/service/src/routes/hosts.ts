@@ -1,0 +1,61 @@
+import { Refusal, routes } from '@vekkon/protocol';
+import { rfc3339 } from '@vekkon/store';
+import type { IRouter } from 'express';
+import { serveRoute, type Desk } from '../serve-route.js';
+import { sessionSummary } from './players.js';
+
+/** What concerns a host as a whole: all of its leases at once, and the stream on which it listens. */
+export function serveHosts(router: IRouter, desk: Desk): void {
+  const { reader, writer, clock } = desk;
+
+  serveRoute(router, desk, routes.hostRenew, async ({ params, body, environment }) => {
+    const { sessions, lost } = await writer.do('renew', {
+      environment: (await environment()).number,
+      sessions: body.sessions.map(({ session, seen }) => ({ session, seen: seen ?? null })),
+      host: { name: params.host, instance: body.instance ?? null },
+    });
+    return {
+      now: rfc3339(clock.now()),
+      sessions: sessions.map(({ id, seen, records, leaseEnds }) => ({
+        id,
+        seen,
+        records,
+        session: {
+          expiresAt: rfc3339(clock.now() + leaseEnds - clock.monotonic()),
+          handoverWanted: desk.handovers.isWanted(id),
+        },
+      })),
+      lost: [...lost],
+    };
+  });
+
+  serveRoute(router, desk, routes.hostStream, async ({ params, query, environment, response }) => {
+    const { number } = await environment();
+    if (query.instance !== undefined) {
+      // An instance that was replaced is told so here too, and hears nothing more.
+      await writer.do('renew', {
+        environment: number,
+        sessions: [],
+        host: { name: params.host, instance: query.instance },
+      });
+    }
+    if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
+    desk.streams.listen(number, params.host, response);
+    return undefined;
+  });
+
+  serveRoute(router, desk, routes.hostSessions, async ({ params, query, environment }) => {
+    const { number, lease_seconds } = await environment();
+    const rows = await reader.sessionsOfHost(number, params.host, query.count);
+    return {
+      now: rfc3339(clock.now()),
+      sessions: rows.map((row) => ({
+        ...sessionSummary(row),
+        player: row.player_id,
+        changes: (row.seen_at_end ?? row.player_seen) - row.seen_at_join,
+        isLeaseOver:
+          row.ended_at === null && (row.last_saved_at ?? row.joined_at) + lease_seconds * 2_000 < clock.now(),
+      })),
+    };
+  });
+}

@@ -1,0 +1,41 @@
+import { Refusal } from '@vekkon/protocol';
+import type { Stamp, WriterContext } from '../context.js';
+import { note } from './activity.js';
+
+export interface ErasePlayer {
+  readonly environment: number;
+  readonly player: string;
+  readonly by: string | null;
+}
+
+/** Erases a player: everything of theirs is gone, and a tombstone stays. */
+export async function erasePlayer(
+  context: WriterContext,
+  { environment, player, by, now }: ErasePlayer & Stamp,
+): Promise<null> {
+  const { db, leases } = context;
+  const found = await db
+    .selectFrom('players')
+    .select('number')
+    .where('environment', '=', environment)
+    .where('id', '=', player)
+    .executeTakeFirst();
+  if (found === undefined) throw new Refusal('player-unknown');
+  const { number } = found;
+  for (const { id } of await db.selectFrom('sessions').select('id').where('player', '=', number).execute())
+    leases.forget(id);
+  for (const table of ['records', 'history', 'ledger', 'once_tokens', 'unsettled', 'sessions'] as const) {
+    await db.deleteFrom(table).where('player', '=', number).execute();
+  }
+  await db.deleteFrom('players').where('number', '=', number).execute();
+  await db.insertInto('tombstones').values({ environment, player, erased_at: now }).execute();
+  await note(context, {
+    environment,
+    what: 'player-erased',
+    by,
+    player,
+    detail: 'everything stored for the player',
+    now,
+  });
+  return null;
+}

@@ -1,0 +1,137 @@
+import { createHash } from 'node:crypto';
+import { limits, type Transaction } from '@vekkon/core';
+import { Refusal } from '@vekkon/protocol';
+import type { SessionRow } from '../../tables.js';
+import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { RecordsInWork } from '../records-in-work.js';
+import { note } from './activity.js';
+import { openSessionOf } from '../sessions.js';
+
+export interface Unapplied {
+  /** Where it stood in its save. */
+  readonly position: number;
+  readonly transaction: Transaction;
+  /** The code of the problem. */
+  readonly reason: string;
+  readonly detail: string;
+}
+
+/**
+ * Keeps a transaction until a person settles or drops it.
+ *
+ * @returns its id, the same however often the save is sent
+ * @throws Refusal `unsettled-full`, so that the sender keeps it
+ */
+export async function keepUnsettled(
+  { db }: WriterContext,
+  session: SessionRow,
+  number: number,
+  { position, transaction, reason, detail }: Unapplied,
+  now: number,
+): Promise<string> {
+  const id = `uns_${createHash('sha256').update(`${session.id} ${number} ${position}`).digest('base64url').slice(0, 22)}`;
+  const { count } = await db
+    .selectFrom('unsettled')
+    .select((select) => select.fn.countAll<number>().as('count'))
+    .where('environment', '=', session.environment)
+    .executeTakeFirstOrThrow();
+  if (count >= limits.unsettledPerEnvironment) throw new Refusal('unsettled-full', undefined, { retryAfter: 60 });
+  await db
+    .insertInto('unsettled')
+    .values({
+      id,
+      environment: session.environment,
+      player: session.player,
+      session: session.id,
+      host: session.host,
+      save_number: number,
+      position,
+      content: JSON.stringify(transaction),
+      reason,
+      detail,
+      at: now,
+    })
+    .onConflict((conflict) => conflict.doNothing())
+    .execute();
+  return id;
+}
+
+export interface DealWith {
+  readonly environment: number;
+  readonly id: string;
+  /** The operator's e-mail. */
+  readonly by: string;
+}
+
+/** What others learn of a player whose records were changed from outside a session. */
+export interface ChangedOutside {
+  readonly player: string;
+  readonly keys: readonly string[];
+  readonly seen: number;
+  /** The session that must be told. */
+  readonly open: { readonly id: string; readonly host: string } | null;
+}
+
+/** Applies an unsettled transaction after all, through the same rules; refused, it stays. */
+export async function settle(
+  context: WriterContext,
+  { environment, id, by, now }: DealWith & Stamp,
+): Promise<ChangedOutside> {
+  const { db } = context;
+  const row = await unsettledOf(context, environment, id);
+  const player = await db.selectFrom('players').selectAll().where('number', '=', row.player).executeTakeFirstOrThrow();
+  const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
+  const transaction = JSON.parse(row.content) as Transaction;
+  const records = await RecordsInWork.load(db, player.number);
+  const label = transaction.label ?? 'settled';
+  const outcome = records.apply(transaction, rules, { session: null, label, at: now });
+  if (!outcome.applied) {
+    const { change: _, code, detail, ...facts } = outcome.problem;
+    throw new Refusal(code, `It can't be settled now: ${detail}`, facts);
+  }
+  if (records.hasChanged) {
+    player.seen += 1;
+    await records.write(player.seen, now);
+    await db.updateTable('players').set({ seen: player.seen }).where('number', '=', player.number).execute();
+  }
+  await db.deleteFrom('unsettled').where('id', '=', id).execute();
+  await note(context, {
+    environment,
+    what: 'unsettled-settled',
+    by,
+    player: player.id,
+    detail: `${id}: ${row.content}`,
+    now,
+  });
+  const open = await openSessionOf(context, player);
+  return {
+    player: player.id,
+    keys: transaction.changes.map(({ key }) => key),
+    seen: player.seen,
+    open: open === undefined ? null : { id: open.id, host: open.host },
+  };
+}
+
+/** Drops an unsettled transaction; what it held stays readable in the activity. */
+export async function drop(context: WriterContext, { environment, id, by, now }: DealWith & Stamp): Promise<null> {
+  const row = await unsettledOf(context, environment, id);
+  const { id: player } = await context.db
+    .selectFrom('players')
+    .select('id')
+    .where('number', '=', row.player)
+    .executeTakeFirstOrThrow();
+  await context.db.deleteFrom('unsettled').where('id', '=', id).execute();
+  await note(context, { environment, what: 'unsettled-dropped', by, player, detail: `${id}: ${row.content}`, now });
+  return null;
+}
+
+async function unsettledOf({ db }: WriterContext, environment: number, id: string) {
+  const row = await db
+    .selectFrom('unsettled')
+    .selectAll()
+    .where('id', '=', id)
+    .where('environment', '=', environment)
+    .executeTakeFirst();
+  if (row === undefined) throw new Refusal('unsettled-unknown');
+  return row;
+}

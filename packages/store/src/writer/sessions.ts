@@ -1,0 +1,68 @@
+import { Refusal } from '@vekkon/protocol';
+import type { SessionEnd } from '@vekkon/core';
+import { rfc3339 } from '../clock.js';
+import type { PlayerRow, SessionRow } from '../tables.js';
+import type { WriterContext } from './context.js';
+
+/** A player who is known, but has not joined yet. */
+export async function addPlayer(
+  { db }: WriterContext,
+  { environment, player, now }: { readonly environment: number; readonly player: string; readonly now: number },
+): Promise<PlayerRow> {
+  const row = {
+    environment,
+    id: player,
+    name: null,
+    created_at: now,
+    first_joined_at: null,
+    last_joined_at: null,
+    last_left_at: null,
+    fence: 0,
+    seen: 0,
+  };
+  return db.insertInto('players').values(row).returningAll().executeTakeFirstOrThrow();
+}
+
+export async function openSessionOf({ db }: WriterContext, player: PlayerRow): Promise<SessionRow | undefined> {
+  return db
+    .selectFrom('sessions')
+    .selectAll()
+    .where('player', '=', player.number)
+    .where('ended_at', 'is', null)
+    .executeTakeFirst();
+}
+
+export async function endSession(
+  { db, leases }: WriterContext,
+  session: SessionRow,
+  end: SessionEnd,
+  seen: number,
+  now: number,
+): Promise<void> {
+  leases.forget(session.id);
+  await db
+    .updateTable('sessions')
+    .set({ ended_at: now, end, seen_at_end: seen })
+    .where('id', '=', session.id)
+    .execute();
+}
+
+export function hostReplaced(host: string): Refusal {
+  return new Refusal(
+    'host-replaced',
+    `A newer start of "${host}" has taken its place: end this process, or give it a host name of its own.`,
+  );
+}
+
+export function sessionEnded(session: SessionRow): Refusal {
+  const why = {
+    left: 'the player left',
+    'joined-again': `"${session.host}" joined the player again`,
+    'lease-over': 'its lease was over and another host joined the player',
+    'host-restarted': `"${session.host}" was started again`,
+  };
+  return new Refusal(
+    'session-ended',
+    `The session ended at ${rfc3339(session.ended_at ?? 0)}: ${why[session.end ?? 'left']}. Join the player again to go on.`,
+  );
+}
