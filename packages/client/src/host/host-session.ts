@@ -244,14 +244,16 @@ export class HostSession extends Playing<Promise<void>> {
    * With `leave` the last of them ends the session.
    */
   numberAll({ leave }: { readonly leave: boolean }): readonly NumberedSave[] {
-    while (this.#records.waiting.length > 0) this.#number(false);
+    while (this.#records.waiting.length > 0) this.#number(leave);
     const isLeaving = this.#unanswered.at(-1)?.leave === true;
     if (leave && !isLeaving) this.#number(true);
     return this.#unanswered;
   }
 
-  #number(leave: boolean): void {
+  /** @param isLast does the save that takes the last of it end the session? */
+  #number(isLast: boolean): void {
     const taken = this.#records.takeForSave();
+    const leave = isLast && this.#records.waiting.length === 0;
     const save: NumberedSave = {
       number: this.#nextSave,
       // The game was shown them as done: what is refused all the same, a person decides.
@@ -328,6 +330,11 @@ export class HostSession extends Playing<Promise<void>> {
     this.#end(reason);
     this.#host.rescue(this);
     this.#lost.tell(reason);
+  }
+
+  /** @internal Saved and left because another host asked for the player: the game is told. */
+  handedOver(): void {
+    this.#lost.tell(new SessionOver(this.id, 'another host asked for the player.'));
   }
 
   #end(reason: SessionOver): void {

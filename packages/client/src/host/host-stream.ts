@@ -8,16 +8,24 @@ const longestPause = 10_000;
 /** The service says something at least every 15 s; silence for longer means the connection is dead. */
 const longestSilence = 40_000;
 
-/** Listens on a host's stream until it is aborted; a connection that breaks is made again, with backoff. */
+/**
+ * Listens on a host's stream until it is aborted; a connection that breaks is
+ * made again, with backoff. `onOpen` is called each time that it stands: what
+ * happened before was not heard.
+ */
 export async function listenToHost(
   url: string,
   hostKey: string,
   handlers: HostEventHandlers,
+  onOpen: () => void,
   signal: AbortSignal,
 ): Promise<void> {
   for (let failures = 0; !signal.aborted; failures++) {
     try {
-      await listenOnce(url, hostKey, handlers, signal, () => (failures = 0));
+      await listenOnce(url, hostKey, handlers, signal, () => {
+        failures = 0;
+        onOpen();
+      });
     } catch {
       // Renewals and responses say the same, only later: there is nobody to tell.
     }

@@ -343,7 +343,7 @@ export class VekkonHost {
   #handOver(session: HostSession): void {
     if (session.isOver) return;
     session.leave().then(
-      () => session.lose(new SessionOver(session.id, 'another host asked for the player.')),
+      () => session.handedOver(),
       () => undefined,
     );
   }
@@ -387,8 +387,9 @@ export class VekkonHost {
     }
     if (this.#listening === undefined) {
       this.#listening = new AbortController();
+      const catchUp = () => void this.#renew().catch(() => undefined);
       const url = `${this.#options.url.replace(/\/+$/, '')}/v1/hosts/${encodeURIComponent(this.name)}/stream?instance=${this.instance}`;
-      void listenToHost(url, this.#options.hostKey, this.#heard, this.#listening.signal);
+      void listenToHost(url, this.#options.hostKey, this.#heard, catchUp, this.#listening.signal);
     }
   }
 

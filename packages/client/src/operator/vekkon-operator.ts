@@ -1,4 +1,9 @@
 import type {
+  ActivityList,
+  DisturbanceRequest,
+  DisturbanceResponse,
+  HostSessionList,
+  UnsettledList,
   CreateEnvironmentRequest,
   CreateEnvironmentResponse,
   CreateKeyResponse,
@@ -101,6 +106,55 @@ export class VekkonOperator {
   /** A session with what was loaded at join and what is stored since. */
   session(id: string): Promise<SessionDetails> {
     return this.#get(`/v1/sessions/${encodeURIComponent(id)}`);
+  }
+
+  /** A host's newest sessions. */
+  sessionsOfHost(host: string, count = 100): Promise<HostSessionList> {
+    return this.#get(`/v1/hosts/${encodeURIComponent(host)}/sessions?count=${count}`);
+  }
+
+  /** Asks the host that holds a player for a save now. @returns whether it listens */
+  saveNow(player: string): Promise<{ readonly asked: boolean; readonly host: string | null }> {
+    return this.#transport.send({ method: 'POST', path: `/v1/players/${encodeURIComponent(player)}/save-now` });
+  }
+
+  /** Erases a player for good. */
+  async erase(player: string): Promise<void> {
+    await this.#transport.send({ method: 'DELETE', path: `/v1/players/${encodeURIComponent(player)}` });
+  }
+
+  /** Transactions that wait for a person, of one player or of all. */
+  unsettled(player?: string): Promise<UnsettledList> {
+    return this.#get(`/v1/unsettled${player === undefined ? '' : `?player=${encodeURIComponent(player)}`}`);
+  }
+
+  /** Applies an unsettled transaction after all. */
+  async settle(id: string): Promise<void> {
+    await this.#transport.send({ method: 'POST', path: `/v1/unsettled/${encodeURIComponent(id)}/settle` });
+  }
+
+  /** Drops an unsettled transaction: it is never applied. */
+  async drop(id: string): Promise<void> {
+    await this.#transport.send({ method: 'POST', path: `/v1/unsettled/${encodeURIComponent(id)}/drop` });
+  }
+
+  /** The disturbance that runs in the environment, if one does. */
+  disturbance(): Promise<DisturbanceResponse> {
+    return this.#get('/v1/disturbance');
+  }
+
+  startDisturbance(faults: DisturbanceRequest): Promise<DisturbanceResponse> {
+    return this.#transport.send({ method: 'POST', path: '/v1/disturbance', body: faults });
+  }
+
+  /** Ends the disturbance. @returns what it did */
+  stopDisturbance(): Promise<DisturbanceResponse> {
+    return this.#transport.send({ method: 'DELETE', path: '/v1/disturbance' });
+  }
+
+  /** What was done to the environment, the newest first. */
+  activity(count = 100): Promise<ActivityList> {
+    return this.#get(`/v1/activity?count=${count}`);
   }
 
   #get<Answer>(path: string): Promise<Answer> {

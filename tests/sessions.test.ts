@@ -1,0 +1,292 @@
+import { expect } from 'chai';
+import type { JoinResponse, ProblemDetails, SaveResponse } from '@vekkon/protocol';
+import { failure } from './world/failure.js';
+import { TestClock, World, type Answer } from './world/world.js';
+
+const climb = { changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] };
+
+function codeOf({ body }: Answer): string | undefined {
+  return (body as ProblemDetails | undefined)?.code;
+}
+
+describe('a lease', () => {
+  const clock = new TestClock();
+  let world: World;
+  before(async () => {
+    world = await World.start({ clock, environment: 'stage' });
+  });
+  after(() => world.close());
+
+  const join = (player: string, host: string, more: object = {}) =>
+    world.call('POST', `/v1/players/${player}/join`, { host, ...more });
+  const save = (session: string, number = 1) =>
+    world.call('POST', `/v1/sessions/${session}/saves`, { number, transactions: [climb] });
+
+  it('keeps other hosts away until it is over, and is renewed by saves and renewals', async () => {
+    const session = await world.joinPlainly('p-lease', 'ridge-eu-1');
+    clock.pass(50);
+    expect((await save(session)).status).to.equal(200);
+    clock.pass(50);
+    expect((await world.call('POST', `/v1/sessions/${session}/renew`)).status).to.equal(200);
+    clock.pass(50);
+    const held = await join('p-lease', 'ridge-eu-2');
+    expect(codeOf(held)).to.equal('player-held');
+    expect((held.body as ProblemDetails).holder).to.deep.equal({
+      host: 'ridge-eu-1',
+      leaseEndsAt: new Date(clock.wall + 10_000).toISOString(),
+    });
+    clock.pass(10);
+    expect((await join('p-lease', 'ridge-eu-2')).status).to.equal(201);
+    expect(codeOf(await save(session, 2))).to.equal('session-ended');
+  });
+
+  it('that is over is revived by the old session as long as nobody took the player over', async () => {
+    const session = await world.joinPlainly('p-revived', 'ridge-eu-1');
+    clock.pass(3_000);
+    const saved = (await save(session)).body as SaveResponse;
+    expect(saved.session.expiresAt).to.equal(new Date(clock.wall + 60_000).toISOString());
+    expect(codeOf(await join('p-revived', 'ridge-eu-2'))).to.equal('player-held');
+  });
+
+  it('goes by the clock that never jumps', async () => {
+    await world.joinPlainly('p-jump', 'ridge-eu-1');
+    clock.wall += 24 * 60 * 60 * 1000;
+    expect(codeOf(await join('p-jump', 'ridge-eu-2'))).to.equal('player-held');
+    clock.wall -= 48 * 60 * 60 * 1000;
+    clock.steady += 61_000;
+    expect((await join('p-jump', 'ridge-eu-2')).status).to.equal(201);
+  });
+
+  it('is whole again after a start of the service', async () => {
+    await world.joinPlainly('p-restart', 'ridge-eu-1');
+    clock.pass(300);
+    await world.restart();
+    clock.pass(59);
+    expect(codeOf(await join('p-restart', 'ridge-eu-2'))).to.equal('player-held');
+    clock.pass(2);
+    expect((await join('p-restart', 'ridge-eu-2')).status).to.equal(201);
+  });
+
+  it('lasts fifteen minutes in dev, and a minute elsewhere', async () => {
+    const { body } = await join('p-stage', 'ridge-eu-1');
+    expect((body as JoinResponse).session.leaseSeconds).to.equal(60);
+    const dev = await World.start();
+    const joined = (await dev.call('POST', '/v1/players/p/join', { host: 'a' })).body as JoinResponse;
+    expect(joined.session.leaseSeconds).to.equal(900);
+    await dev.close();
+  });
+
+  it('of a whole host is renewed in one call, which names what was lost', async () => {
+    const kept = await world.joinPlainly('p-kept', 'ridge-eu-7');
+    const lost = await world.joinPlainly('p-lost', 'ridge-eu-7');
+    clock.pass(61);
+    await join('p-lost', 'ridge-eu-8');
+    const { body } = await world.call('POST', '/v1/hosts/ridge-eu-7/renew', {
+      sessions: [{ session: kept, seen: 0 }, { session: lost }],
+    });
+    expect(body).to.have.nested.property('sessions[0].id', kept);
+    expect(body).to.have.nested.property('sessions[0].records.progress/climbs.value', 0);
+    expect(body).to.have.nested.property('lost[0].code', 'session-ended');
+    clock.pass(50);
+    expect(codeOf(await join('p-kept', 'ridge-eu-8'))).to.equal('player-held');
+  });
+});
+
+describe('a host that is started again', () => {
+  let world: World;
+  before(async () => {
+    world = await World.start();
+  });
+  after(() => world.close());
+
+  const join = (instance: string, player: string, attempt = instance) =>
+    world.call('POST', `/v1/players/${player}/join`, { host: 'ridge-eu-1', instance, attempt });
+
+  it('takes over the sessions of its earlier starts at once, and those are told for ever', async () => {
+    const old = (await join('first', 'p-1')).body as JoinResponse;
+    const other = (await join('first', 'p-2')).body as JoinResponse;
+    expect((await join('second', 'p-1')).status).to.equal(201);
+    const late = await world.call('POST', `/v1/sessions/${old.session.id}/saves`, { number: 1, transactions: [climb] });
+    expect(codeOf(late)).to.equal('session-ended');
+    // Nobody took p-2 over, but the start that holds them was replaced.
+    const replaced = await world.call('POST', `/v1/sessions/${other.session.id}/saves`, { number: 1, transactions: [climb] });
+    expect(codeOf(replaced)).to.equal('host-replaced');
+    expect((replaced.body as ProblemDetails).unsettled).to.have.length(1);
+    for (let time = 0; time < 2; time++) expect(codeOf(await join('first', 'p-3'))).to.equal('host-replaced');
+    expect(codeOf(await world.call('POST', '/v1/hosts/ridge-eu-1/renew', { instance: 'first', sessions: [] }))).to.equal(
+      'host-replaced',
+    );
+    await world.restart();
+    expect(codeOf(await join('first', 'p-3'))).to.equal('host-replaced');
+  });
+
+  it('is the host from the first join that it tries, though another host holds the player', async () => {
+    await world.joinPlainly('p-elsewhere', 'ridge-eu-2');
+    expect(codeOf(await join('third', 'p-elsewhere'))).to.equal('player-held');
+    expect(codeOf(await join('second', 'p-9'))).to.equal('host-replaced');
+  });
+});
+
+describe('a handover', () => {
+  let world: World;
+  before(async () => {
+    world = await World.start();
+  });
+  after(() => world.close());
+
+  it('happens by itself: the holder saves and leaves, the waiting join is answered', async () => {
+    const holding = world.host('ridge-eu-1');
+    const session = await holding.join('p-hop');
+    session.increase('climbs', 7);
+    const lost = new Promise((resolve) => session.onLost(resolve));
+    const there = await world.host('ridge-eu-2').join('p-hop', { wait: 10 });
+    expect(there.player.isNew).to.equal(false);
+    expect(there.value('climbs')).to.equal(7);
+    expect(String(await lost)).to.contain('another host asked for the player');
+    expect(session.isOver).to.equal(true);
+    await there.leave();
+  });
+
+  it('is asked for in the responses to a holder that does not listen', async () => {
+    const session = await world.joinPlainly('p-deaf', 'ridge-deaf');
+    const waiting = world.call('POST', '/v1/players/p-deaf/join', { host: 'ridge-eu-2', wait: 10 });
+    let answer: SaveResponse;
+    do {
+      const { body } = await world.call('POST', `/v1/sessions/${session}/renew`);
+      answer = body as SaveResponse;
+    } while (!answer.session.handoverWanted);
+    await world.call('POST', `/v1/sessions/${session}/leave`, { number: 1, transactions: [climb] });
+    const joined = (await waiting).body as JoinResponse;
+    expect(joined.records['progress/climbs']?.value).to.equal(1);
+  });
+
+  it('serves the newest of several who wait, and tells the others', async () => {
+    const session = await world.joinPlainly('p-wanted', 'ridge-eu-1');
+    const wait = (host: string) => world.call('POST', '/v1/players/p-wanted/join', { host, wait: 10 });
+    const first = wait('ridge-eu-2');
+    const second = world.host('ridge-eu-3');
+    const superseded = first.then((answer) => codeOf(answer));
+    const newest = second.join('p-wanted', { wait: 10 });
+    expect(await superseded).to.equal('join-superseded');
+    await world.call('POST', `/v1/sessions/${session}/leave`);
+    expect((await newest).player.isNew).to.equal(false);
+  });
+
+  it('that does not come in time ends with who holds the player', async () => {
+    await world.joinPlainly('p-stuck', 'ridge-eu-1');
+    const answer = await world.call('POST', '/v1/players/p-stuck/join', { host: 'ridge-eu-2', wait: 0.05 });
+    expect(codeOf(answer)).to.equal('player-held');
+    expect((answer.body as ProblemDetails).holder?.host).to.equal('ridge-eu-1');
+  });
+
+  it('does not join a waiter that hung up', async () => {
+    const session = await world.joinPlainly('p-hung-up', 'ridge-eu-1');
+    const hangUp = new AbortController();
+    const waiting = fetch(`${world.url}/v1/players/p-hung-up/join`, {
+      method: 'POST',
+      headers: { Authorization: `Bearer ${world.hostKey}` },
+      body: JSON.stringify({ host: 'ridge-eu-2', wait: 20 }),
+      signal: hangUp.signal,
+    });
+    const isWanted = async () => {
+      const { body } = await world.call('POST', `/v1/sessions/${session}/renew`);
+      return (body as SaveResponse).session.handoverWanted;
+    };
+    while (!(await isWanted()));
+    hangUp.abort();
+    await failure(waiting);
+    while (await isWanted());
+    await world.call('POST', `/v1/sessions/${session}/leave`);
+    expect((await world.operator.player('p-hung-up')).sessionOn).to.equal(null);
+  });
+});
+
+describe('what came too late', () => {
+  let world: World;
+  let late: readonly string[];
+  before(async () => {
+    world = await World.start();
+    const session = await world.joinPlainly('p-late', 'ridge-eu-1');
+    await world.joinPlainly('p-late', 'ridge-eu-1');
+    const body = { number: 1, transactions: [climb, { label: 'gorge cleared', changes: [{ op: 'credit', key: 'currency/feather', amount: 900, reason: 'gorge' }] }] };
+    for (let time = 0; time < 2; time++) {
+      const answer = await world.call('POST', `/v1/sessions/${session}/saves`, body);
+      expect(codeOf(answer)).to.equal('session-ended');
+      late = (answer.body as ProblemDetails).unsettled!;
+    }
+  });
+  after(() => world.close());
+
+  it('is kept once, with its reason, and changes nothing', async () => {
+    const { unsettled, total } = await world.operator.unsettled();
+    expect(total).to.equal(2);
+    expect(unsettled.map(({ id }) => id)).to.have.members([...late]);
+    const [first] = unsettled;
+    expect(first).to.include({ player: 'p-late', host: 'ridge-eu-1', number: 1, reason: 'session-ended' });
+    expect((await world.operator.player('p-late')).records['currency/feather']?.value).to.equal(40);
+  });
+
+  it('is applied when an operator settles it, and the host that holds the player hears of it', async () => {
+    await world.operator.settle(late[1]!);
+    expect((await world.operator.player('p-late')).records['currency/feather']?.value).to.equal(940);
+    expect((await world.operator.unsettled()).total).to.equal(1);
+    const again = await failure(world.operator.settle(late[1]!));
+    expect(again).to.have.property('code', 'unsettled-unknown');
+  });
+
+  it('is gone when it is dropped, and the activity says by whom', async () => {
+    await world.operator.drop(late[0]!);
+    expect((await world.operator.unsettled()).total).to.equal(0);
+    const { activity } = await world.operator.activity();
+    expect(activity.map(({ what, by }) => `${what} ${by}`)).to.deep.equal([
+      `unsettled-dropped ${World.admin.email}`,
+      `unsettled-settled ${World.admin.email}`,
+    ]);
+  });
+
+  it('stays unsettled when the rules refuse it', async () => {
+    const session = await world.joinPlainly('p-kept', 'ridge-eu-1');
+    const tooDear = { keep: true, changes: [{ op: 'debit', key: 'currency/feather', amount: 500, reason: 'wing' }] };
+    const { body } = await world.call('POST', `/v1/sessions/${session}/saves`, { number: 1, transactions: [tooDear] });
+    const [outcome] = (body as SaveResponse).transactions;
+    expect(outcome).to.have.nested.property('problem.code', 'balance-too-low');
+    const id = (outcome as { unsettled: string }).unsettled;
+    expect(await failure(world.operator.settle(id))).to.have.property('code', 'balance-too-low');
+    expect((await world.operator.unsettled('p-kept')).unsettled.map((one) => one.id)).to.deep.equal([id]);
+  });
+});
+
+describe('saves in bulk', () => {
+  let world: World;
+  before(async () => {
+    world = await World.start();
+  });
+  after(() => world.close());
+
+  it('count each for itself, one session in its order, the next refused if the one before was', async () => {
+    const [a, b] = [await world.joinPlainly('p-a'), await world.joinPlainly('p-b')];
+    const { body } = await world.call('POST', '/v1/saves', {
+      saves: [
+        { session: a, number: 1, transactions: [climb] },
+        { session: b, number: 4, transactions: [climb] },
+        { session: a, number: 2, transactions: [climb], leave: true },
+        { session: b, number: 1, transactions: [climb] },
+      ],
+    });
+    const { results } = body as { results: { status: number; code?: string }[] };
+    expect(results.map(({ status, code }) => code ?? status)).to.deep.equal([200, 'save-out-of-order', 200, 'save-before-refused']);
+    expect(results[2]).to.have.nested.property('records.progress/climbs.value', 2);
+    expect((await world.operator.player('p-a')).sessionOn).to.equal(null);
+    expect((await world.operator.player('p-b')).records['progress/climbs']?.value).to.equal(0);
+  });
+
+  it('are at most five hundred', async () => {
+    const session = await world.joinPlainly('p-many');
+    const saves = Array.from({ length: 501 }, (_, index) => ({ session, number: index + 1, transactions: [climb] }));
+    expect(codeOf(await world.call('POST', '/v1/saves', { saves }))).to.equal('request-invalid');
+    const { body } = await world.call('POST', '/v1/saves', { saves: saves.slice(0, 500) });
+    const { results } = body as { results: { status: number }[] };
+    expect(new Set(results.map(({ status }) => status))).to.deep.equal(new Set([200]));
+    expect((await world.operator.player('p-many')).records['progress/climbs']?.value).to.equal(500);
+  });
+});
