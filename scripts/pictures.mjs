@@ -62,10 +62,43 @@ await page.getByRole('button', { name: 'Switch to dark' }).click();
 await page.getByRole('tab', { name: 'Records' }).click();
 await page.waitForTimeout(300);
 await picture('console-player-night');
+
+// Something to settle, and a disturbance to be told of.
+const asHost = { Authorization: `Bearer ${access.hostKey}` };
+const post = (route, body) =>
+  fetch(access.url + route, { method: 'POST', headers: asHost, body: JSON.stringify(body) }).then((answer) =>
+    answer.json(),
+  );
+const { session } = await post('/v1/players/p-10500/join', { host: 'ridge-us-1' });
+await post('/v1/players/p-10500/join', { host: 'ridge-us-1' });
+await post(`/v1/sessions/${session.id}/saves`, {
+  number: 1,
+  transactions: [
+    {
+      label: 'gorge cleared',
+      changes: [
+        { op: 'credit', key: 'currency/feather', amount: 120, reason: 'gorge' },
+        { op: 'submit', key: 'score/gorge-run', value: 61250 },
+      ],
+    },
+    { changes: [{ op: 'collect', key: 'progress/flight', path: '/charted', value: 'salt-col' }] },
+  ],
+});
+spawnSync(
+  process.execPath,
+  [vekkon, 'disturb', 'start', '--refuse', '20%', '--delay', '50..400ms', '--lose-responses', '5%', '--for', '1m'],
+  { env: environment },
+);
+await page.getByRole('button', { name: 'Switch to light' }).click();
+await page.getByRole('link', { name: 'Activity' }).click();
+await page.getByText('gorge cleared').waitFor();
+await page.getByText('A disturbance runs here').waitFor();
+await picture('console-activity');
+spawnSync(process.execPath, [vekkon, 'disturb', 'stop'], { env: environment });
 await browser.close();
 
 /** Runs a command line in a terminal window and takes its picture. */
-async function terminal(name, command) {
+async function terminal(name, command, wait = 5_000) {
   if (!wanted(name)) return;
   const display = ':97';
   const screen = spawn('Xvfb', [display, '-screen', '0', '1280x800x24'], { stdio: 'ignore' });
@@ -90,7 +123,7 @@ async function terminal(name, command) {
     ],
     { env: { ...environment, DISPLAY: display, TERM: 'xterm-256color' }, stdio: 'ignore' },
   );
-  await new Promise((resolve) => setTimeout(resolve, 5_000));
+  await new Promise((resolve) => setTimeout(resolve, wait));
   spawnSync('import', ['-window', 'root', path.join(target, `${name}.png`)], {
     env: { ...environment, DISPLAY: display },
   });
@@ -98,6 +131,7 @@ async function terminal(name, command) {
   screen.kill();
 }
 await terminal('terminal-player-show', 'vekkon player show p-10402');
+await terminal('terminal-rehearse', `vekkon rehearse --faults --url ${access.url} --key ${access.hostKey}`, 9_000);
 
 demo.kill('SIGINT');
 await new Promise((resolve) => demo.once('exit', resolve));

@@ -1,11 +1,15 @@
 import { version } from '@vekkon/protocol';
 import { Command, CommanderError } from 'commander';
+import { addActivity } from './commands/activity.js';
 import { addDemo } from './commands/demo.js';
+import { addDisturb } from './commands/disturb.js';
 import { addGame } from './commands/game.js';
 import { addKey } from './commands/key.js';
 import { addPlayer } from './commands/player.js';
+import { addRehearse } from './commands/rehearse.js';
 import { addServe } from './commands/serve.js';
 import { addSignIn } from './commands/sign-in.js';
+import { addUnsettled } from './commands/unsettled.js';
 import { exitStatus, explain } from './exit-status.js';
 
 const program = new Command('vekkon')
@@ -20,6 +24,10 @@ addSignIn(program);
 addGame(program);
 addKey(program);
 addPlayer(program);
+addUnsettled(program);
+addActivity(program);
+addRehearse(program);
+addDisturb(program);
 for (const command of program.commands.flatMap((one) => [one, ...one.commands])) command.copyInheritedSettings(program);
 
 try {

@@ -1,3 +1,3 @@
 export * from './errors.js';
 export * from './host/index.js';
-export * from './operator/index.js';
+export { VekkonOperator, type VekkonOperatorOptions } from './operator/vekkon-operator.js';

@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router';
+import Activity from './pages/Activity.vue';
 import FirstAdmin from './pages/FirstAdmin.vue';
 import Player from './pages/Player.vue';
 import Players from './pages/Players.vue';
@@ -13,6 +14,7 @@ export const router = createRouter({
     { path: '/first-admin', name: 'first-admin', component: FirstAdmin, meta: { open: true, title: 'First admin' } },
     { path: '/players', name: 'players', component: Players, meta: { title: 'Players' } },
     { path: '/players/:id', name: 'player', component: Player, props: true, meta: { title: 'Player' } },
+    { path: '/activity', name: 'activity', component: Activity, meta: { title: 'Activity' } },
     { path: '/:elsewhere(.*)', redirect: '/players' },
   ],
 });

@@ -94,6 +94,11 @@ export class Access {
   }
 }
 
+/** Who it was, for the activity. */
+export function nameOf(principal: Principal): string {
+  return principal.sort === 'operator' ? principal.operator.email : `a ${principal.sort}`;
+}
+
 function bearerOf(request: Request): string {
   const header = request.get('Authorization');
   if (header === undefined) throw new Refusal('credential-missing');

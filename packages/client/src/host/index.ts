@@ -1,4 +1,5 @@
 export * from '../errors.js';
+export { HttpTransport } from '../transport/transport.js';
 export { TransactionDraft } from '../session/transaction-draft.js';
 export type { FailedTry } from '../transport/retrying-transport.js';
 export type { Delivery } from './delivery.js';

@@ -37,6 +37,8 @@ export interface VekkonHostOptions {
   readonly earlierKeys?: readonly string[];
   /** The manifest's text, for playing unsaved before the service was ever reached. */
   readonly manifest?: string;
+  /** What sends requests; the platform's `fetch` if left out. For proxies, and for trying out faults. */
+  readonly fetch?: typeof fetch;
 }
 
 export interface JoinOptions extends Pick<JoinRequest, 'name' | 'attributes'> {
@@ -93,7 +95,7 @@ export class VekkonHost {
     this.#options = options;
     this.name = options.host;
     this.#transport = new RetryingTransport(
-      new HttpTransport(options.url, { Authorization: `Bearer ${options.hostKey}` }),
+      new HttpTransport(options.url, { Authorization: `Bearer ${options.hostKey}` }, options.fetch),
       { deadline: options.deadline ?? defaultDeadline, onFailedTry: (failed) => this.#failedTries.tell(failed) },
     );
   }

@@ -32,16 +32,17 @@ const longestPause = 10_000;
 export class RetryingTransport implements Transport {
   readonly #inner: Transport;
   readonly #options: RetryOptions;
-  readonly #stopped = new AbortController();
+  readonly #stopped: AbortController;
 
-  constructor(inner: Transport, options: RetryOptions) {
+  constructor(inner: Transport, options: RetryOptions, stopped = new AbortController()) {
     this.#inner = inner;
     this.#options = options;
+    this.#stopped = stopped;
   }
 
-  /** The same, with another deadline. */
+  /** The same, with another deadline; stopped together with this one. */
   within(deadline: number): RetryingTransport {
-    return new RetryingTransport(this.#inner, { ...this.#options, deadline });
+    return new RetryingTransport(this.#inner, { ...this.#options, deadline }, this.#stopped);
   }
 
   /** No further tries: what waits for one fails with what its last try met. */
@@ -70,9 +71,15 @@ export class RetryingTransport implements Transport {
   }
 
   #rest(milliseconds: number): Promise<void> {
+    const { signal } = this.#stopped;
     return new Promise((resolve) => {
-      const timer = setTimeout(resolve, milliseconds);
-      this.#stopped.signal.addEventListener('abort', () => (clearTimeout(timer), resolve()), { once: true });
+      const done = () => {
+        clearTimeout(timer);
+        signal.removeEventListener('abort', done);
+        resolve();
+      };
+      const timer = setTimeout(done, milliseconds);
+      signal.addEventListener('abort', done);
     });
   }
 }

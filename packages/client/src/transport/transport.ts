@@ -27,12 +27,16 @@ const defaultTimeout = 15_000;
 export class HttpTransport implements Transport {
   readonly #url: string;
   readonly #headers: { readonly [name: string]: string };
+  readonly #fetch: typeof fetch;
 
   /**
    * @param url     where the service is, such as http://127.0.0.1:4600
    * @param headers sent with every request
+   * @param through what sends; the platform's own `fetch` if left out
    */
-  constructor(url: string, headers: { readonly [name: string]: string }) {
+  constructor(url: string, headers: { readonly [name: string]: string }, through: typeof fetch = fetch) {
+    // Called without a receiver: browsers insist on theirs.
+    this.#fetch = (...request) => through(...request);
     this.#url = url.replace(/\/+$/, '');
     this.#headers = headers;
   }
@@ -41,7 +45,7 @@ export class HttpTransport implements Transport {
     let response: Response;
     let text: string;
     try {
-      response = await fetch(this.#url + path, {
+      response = await this.#fetch(this.#url + path, {
         method,
         headers: {
           ...this.#headers,

@@ -7,6 +7,7 @@ import mark from '../mark.svg';
 import { useDaylight } from '../daylight.js';
 import { nameOf, serviceUrl, useSignedIn } from '../signed-in.js';
 import { refusedCredential } from '../refused.js';
+import DisturbanceBanner from './DisturbanceBanner.vue';
 import ProblemNotice from './ProblemNotice.vue';
 
 const { operator, environments, environment, calls, load, choose, forget } = useSignedIn();
@@ -59,6 +60,7 @@ onMounted(start);
     <RouterLink class="mark" to="/players"><img :src="mark" alt="" width="30" height="30" />Vekkon</RouterLink>
     <nav aria-label="Pages">
       <RouterLink to="/players" :class="{ here: route.path.startsWith('/players') }">Players</RouterLink>
+      <RouterLink to="/activity" :class="{ here: route.path === '/activity' }">Activity</RouterLink>
     </nav>
     <Select
       v-if="choices.length > 0"
@@ -83,6 +85,7 @@ onMounted(start);
     />
     <Button label="Sign out" severity="secondary" text size="small" @click="signOut" />
   </header>
+  <DisturbanceBanner v-if="isLoaded && environments.length > 0" :key="chosen ?? ''" />
   <main>
     <ProblemNotice v-if="problem" :problem="problem" @again="start" />
     <template v-else-if="isLoaded">

@@ -13,6 +13,7 @@ import { computed, ref } from 'vue';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import RecordsView from '../components/RecordsView.vue';
 import SessionsView from '../components/SessionsView.vue';
+import UnsettledView from '../components/UnsettledView.vue';
 import { refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
 import { agoInWords, timeInWords } from '../words.js';
@@ -44,6 +45,15 @@ async function load(): Promise<void> {
   }
 }
 
+const asked = ref('');
+
+/** Asks the host that holds the player for a save. */
+async function saveNow(): Promise<void> {
+  const { asked: isAsked, host } = await calls.value.saveNow(id);
+  asked.value = isAsked ? `${host} was asked` : 'the host does not listen';
+  setTimeout(() => (asked.value = ''), 4_000);
+}
+
 async function copy(): Promise<void> {
   await navigator.clipboard.writeText(json.value);
   isCopied.value = true;
@@ -65,12 +75,17 @@ refreshing(load);
           {{ agoInWords(player.lastLeftAt) }}
         </p>
       </div>
-      <span v-if="player.sessionOn" class="in-session">in session on {{ player.sessionOn }}</span>
+      <div v-if="player.sessionOn" class="holder">
+        <span class="in-session">in session on {{ player.sessionOn }}</span>
+        <Button label="Save now" size="small" severity="secondary" outlined @click="saveNow" />
+        <span v-if="asked" class="muted" role="status">{{ asked }}</span>
+      </div>
     </div>
     <Tabs value="records">
       <TabList>
         <Tab value="records">Records</Tab>
         <Tab value="sessions">Sessions</Tab>
+        <Tab value="unsettled">Unsettled</Tab>
       </TabList>
       <TabPanels>
         <TabPanel value="records">
@@ -99,6 +114,9 @@ refreshing(load);
         </TabPanel>
         <TabPanel value="sessions">
           <SessionsView :sessions="sessions" />
+        </TabPanel>
+        <TabPanel value="unsettled">
+          <UnsettledView :player="player.id" />
         </TabPanel>
       </TabPanels>
     </Tabs>
@@ -135,6 +153,12 @@ refreshing(load);
   background: var(--good-soft);
   color: var(--good);
   font-weight: 500;
+}
+
+.holder {
+  display: flex;
+  align-items: center;
+  gap: 0.8rem;
 }
 
 .form {

@@ -47,6 +47,9 @@ export const hostSessionList = z.object({
       player: id,
       changes: z.int().meta({ description: 'How many commits changed the player during the session.' }),
       isLeaseOver: z.boolean(),
+      changedBefore: z
+        .int()
+        .meta({ description: 'How many commits changed the player between their last session and this one.' }),
     }),
   ),
 });

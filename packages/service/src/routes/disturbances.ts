@@ -1,7 +1,7 @@
 import { Refusal, routes } from '@vekkon/protocol';
 import type { IRouter } from 'express';
+import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
-import { nameOf } from './unsettled.js';
 
 /** Faults made on purpose, so that a game's own retries can be tried. */
 export function serveDisturbances(router: IRouter, desk: Desk): void {

@@ -53,6 +53,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
         ...sessionSummary(row),
         player: row.player_id,
         changes: (row.seen_at_end ?? row.player_seen) - row.seen_at_join,
+        changedBefore: row.previous_seen === null ? 0 : row.seen_at_join - row.previous_seen,
         isLeaseOver:
           row.ended_at === null && (row.last_saved_at ?? row.joined_at) + lease_seconds * 2_000 < clock.now(),
       })),

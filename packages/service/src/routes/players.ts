@@ -3,6 +3,7 @@ import { Refusal, routes, type PlayerSummary, type SessionSummary } from '@vekko
 import { rfc3339, type EnvironmentRow, type PlayerRow, type Reader, type SessionRow } from '@vekkon/store';
 import type { IRouter } from 'express';
 import { recordsByKey } from '../records-by-key.js';
+import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
 /** How the ids of a rehearsal's players begin. */
@@ -51,7 +52,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     await desk.writer.do('erasePlayer', {
       environment: number,
       player: params.player,
-      by: principal.sort === 'operator' ? principal.operator.email : null,
+      by: nameOf(principal),
     });
     return { erased: true };
   });

@@ -2,7 +2,7 @@ import { routes } from '@vekkon/protocol';
 import type { Transaction } from '@vekkon/core';
 import { rfc3339 } from '@vekkon/store';
 import type { IRouter } from 'express';
-import type { Principal } from '../access.js';
+import { nameOf } from '../access.js';
 import { tellOutside } from '../outside-changes.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
@@ -53,9 +53,4 @@ export function serveUnsettled(router: IRouter, desk: Desk): void {
       activity: rows.map(({ at, what, by, player, detail }) => ({ at: rfc3339(at), what, by, player, detail })),
     };
   });
-}
-
-/** Who did it, for the activity. */
-export function nameOf(principal: Principal): string {
-  return principal.sort === 'operator' ? principal.operator.email : principal.sort;
 }

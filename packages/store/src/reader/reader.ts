@@ -173,7 +173,12 @@ export class Reader {
       .selectFrom('sessions')
       .innerJoin('players', 'players.number', 'sessions.player')
       .selectAll('sessions')
-      .select(['players.id as player_id', 'players.seen as player_seen'])
+      .leftJoin('sessions as previous', (on) =>
+        on
+          .onRef('previous.player', '=', 'sessions.player')
+          .on('previous.fence', '=', (fence) => fence('sessions.fence', '-', 1)),
+      )
+      .select(['players.id as player_id', 'players.seen as player_seen', 'previous.seen_at_end as previous_seen'])
       .where('sessions.environment', '=', environment)
       .where('sessions.host', '=', host)
       .orderBy('sessions.joined_at', 'desc')
