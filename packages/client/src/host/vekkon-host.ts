@@ -225,7 +225,7 @@ export class VekkonHost {
       isJournaling: this.#options.journal === true && this.#spool !== undefined,
       send: (session, saves) => this.#send(session, saves),
       spool: (entry: SpoolEntry) => this.#spool?.add(entry) ?? Promise.resolve(),
-      rescue: (session) => void this.#rescue(session),
+      rescue: (session) => this.#rescue(session),
     };
   }
 
@@ -235,6 +235,8 @@ export class VekkonHost {
     { readonly saves: readonly NumberedSave[]; resolve: (result: SaveResult) => void; reject: (error: unknown) => void }
   >();
   #isFlushing = false;
+  /** Lost sessions whose last changes are on their way to be kept as unsettled. */
+  readonly #rescues = new Map<HostSession, Promise<void>>();
 
   #send(session: HostSession, saves: readonly NumberedSave[]): Promise<SaveResult> {
     return new Promise((resolve, reject) => {
@@ -318,17 +320,24 @@ export class VekkonHost {
    * Sends what a lost session still holds. It is not applied any more, but
    * kept by the service as unsettled, until a person deals with it.
    */
-  async #rescue(session: HostSession): Promise<void> {
+  #rescue(session: HostSession): void {
     this.#forget(session);
     if (!session.hasSomethingToSave) return;
-    try {
-      for (const save of session.numberAll({ leave: false })) {
-        await this.#sendLate(session, save);
+    const rescue = (async () => {
+      try {
+        for (const save of session.numberAll({ leave: false })) await this.#sendLate(session, save);
+        await session.clearSpool();
+      } catch (error) {
+        if (this.#spool === undefined) throw error;
+        await session.spoolUnanswered();
       }
-      await session.clearSpool();
-    } catch {
-      if (this.#spool !== undefined) await session.spoolUnanswered().catch(() => undefined);
-    }
+    })();
+    this.#rescues.set(session, rescue);
+    // One that failed stays in the list: closing reports it.
+    rescue.then(
+      () => this.#rescues.delete(session),
+      () => undefined,
+    );
   }
 
   async #sendLate(session: HostSession, { number, transactions }: NumberedSave): Promise<void> {
@@ -458,6 +467,10 @@ export class VekkonHost {
     const outcomes = await Promise.all(
       leaving.map((session) => Promise.race([byEnd, session.leave().catch((error: unknown) => asError(error))])),
     );
+    const rescues = [...this.#rescues];
+    const rescued = await Promise.all(
+      rescues.map(([, rescue]) => Promise.race([byEnd, rescue.catch((error: unknown) => asError(error))])),
+    );
     this.#transport.stop();
     const [left, spooled, lost]: [string[], string[], { player: string; reason: string }[]] = [[], [], []];
     for (const [index, session] of leaving.entries()) {
@@ -469,6 +482,10 @@ export class VekkonHost {
       else if (await this.#spoolRest(session)) spooled.push(player);
       else
         lost.push({ player, reason: outcome instanceof Error ? outcome.message : `not answered within ${within} ms` });
+    }
+    for (const [index, [session]] of rescues.entries()) {
+      if (rescued[index] === undefined) continue;
+      lost.push({ player: session.player.id, reason: 'what was done in a lost session could not be delivered' });
     }
     if (spooled.length === 0 && lost.length === 0) await this.#spool?.clear();
     await this.#spool?.close();
