@@ -38,7 +38,8 @@ describe('a host', () => {
   });
 
   const host = (options: Partial<VekkonHostOptions> = {}) => world.host('ridge-eu-1', { url: proxy.url, ...options });
-  const stored = async (player: string, key = 'progress/climbs') => (await world.operator.player(player)).records[key]?.value;
+  const stored = async (player: string, key = 'progress/climbs') =>
+    (await world.operator.player(player)).records[key]?.value;
 
   describe('that meets faults', () => {
     it('tries again, tells of every try, and saves once', async () => {
@@ -110,7 +111,9 @@ describe('a host', () => {
 
     it('is not given starting values where it did not ask for them', async () => {
       proxy.fate = () => 'drop-request';
-      expect(await failure(host({ deadline: 50, manifest: demoManifest() }).join('p-3'))).to.be.instanceOf(ServiceUnreachable);
+      expect(await failure(host({ deadline: 50, manifest: demoManifest() }).join('p-3'))).to.be.instanceOf(
+        ServiceUnreachable,
+      );
       expect(await failure(host({ deadline: 50 }).joinOrPlayUnsaved('p-3'))).to.be.instanceOf(ServiceUnreachable);
     });
   });
@@ -166,7 +169,8 @@ describe('a host', () => {
 
     it('sends more than a save holds in several', async () => {
       const session = await host().join('p-much');
-      for (let index = 0; index < 450; index++) session.transaction(`climb ${index}`, (draft) => draft.increase('climbs', 1));
+      for (let index = 0; index < 450; index++)
+        session.transaction(`climb ${index}`, (draft) => draft.increase('climbs', 1));
       expect((await session.save()).sent).to.equal(450);
       expect(await stored('p-much')).to.equal(450);
     });
@@ -181,7 +185,11 @@ describe('a host', () => {
       await session.save();
       await world.call('PUT', '/v1/players/p-watch/records/progress/climbs', '30', { 'If-Match': '"2"' });
       await until(() => told.length === 3);
-      expect(told).to.deep.equal([[2, 'here'], [2, 'acknowledged'], [30, 'outside']]);
+      expect(told).to.deep.equal([
+        [2, 'here'],
+        [2, 'acknowledged'],
+        [30, 'outside'],
+      ]);
     });
 
     it('applies what is not acknowledged again on top of what comes from outside', async () => {
@@ -217,8 +225,15 @@ describe('a host', () => {
 
       // Fits what is known here, but not what somebody else has made of it meanwhile.
       proxy.fate = (request) => (request.url?.includes('stream') ? 'drop-request' : 'pass');
-      const bought = session.transaction('refit', (draft) => draft.put('flight', { chapter: 2, charted: [], metres: 0 }, { ifRevision: 1 }));
-      await world.call('PUT', '/v1/players/p-deal/records/progress/flight', { chapter: 9, charted: [], metres: 1 }, { 'If-Match': '"1"' });
+      const bought = session.transaction('refit', (draft) =>
+        draft.put('flight', { chapter: 2, charted: [], metres: 0 }, { ifRevision: 1 }),
+      );
+      await world.call(
+        'PUT',
+        '/v1/players/p-deal/records/progress/flight',
+        { chapter: 9, charted: [], metres: 1 },
+        { 'If-Match': '"1"' },
+      );
       const refused: unknown[] = [];
       session.onRefused((one) => refused.push(one.problem.code));
       const { refused: inSave } = await session.save();

@@ -136,7 +136,10 @@ describe('client and service together', () => {
     let count = 0;
     await fc.assert(
       fc.asyncProperty(fc.array(steps, { minLength: laneCount, maxLength: laneCount }), async (afternoons) => {
-        await Promise.all(afternoons.map((afternoon, index) => check(afternoon, `p-${count++}`, lanes[index]!)));
+        const all = afternoons.map((afternoon, index) => ({ afternoon, player: `p-${count++}`, lane: lanes[index]! }));
+        // Looked at when all have ended, so that no restart comes between.
+        const played = await Promise.all(all.map(({ afternoon, player, lane }) => play(afternoon, player, lane)));
+        await Promise.all(all.map(({ player, lane }, index) => check(played[index]!, player, lane)));
       }),
       {
         numRuns: Math.ceil(runs / laneCount),
@@ -147,8 +150,7 @@ describe('client and service together', () => {
     );
   }).timeout(600_000);
 
-  async function check(afternoon: readonly Step[], player: string, lane: Lane): Promise<void> {
-    const { climbs, acknowledged } = await play(afternoon, player, lane);
+  async function check({ climbs, acknowledged }: Played, player: string, lane: Lane): Promise<void> {
     for (const host of lane.hosts) {
       for (const session of host.sessions) await session.leave().catch(onlySessionOver);
     }
@@ -185,7 +187,7 @@ describe('client and service together', () => {
 /** Says which seed it was, so that what failed can be played again. */
 function report(details: fc.RunDetails<[Step[][]]>): void {
   process.stdout.write(`      seed ${details.seed}: ${details.numRuns * laneCount} afternoons\n`);
-  if (details.failed) throw new Error(fc.defaultReportMessage(details));
+  if (details.failed) throw new Error(String(details.errorInstance), { cause: details.errorInstance });
 }
 
 function onlySessionOver(error: unknown): void {

@@ -109,13 +109,16 @@ describe('a host that is started again', () => {
     const late = await world.call('POST', `/v1/sessions/${old.session.id}/saves`, { number: 1, transactions: [climb] });
     expect(codeOf(late)).to.equal('session-ended');
     // Nobody took p-2 over, but the start that holds them was replaced.
-    const replaced = await world.call('POST', `/v1/sessions/${other.session.id}/saves`, { number: 1, transactions: [climb] });
+    const replaced = await world.call('POST', `/v1/sessions/${other.session.id}/saves`, {
+      number: 1,
+      transactions: [climb],
+    });
     expect(codeOf(replaced)).to.equal('host-replaced');
     expect((replaced.body as ProblemDetails).unsettled).to.have.length(1);
     for (let time = 0; time < 2; time++) expect(codeOf(await join('first', 'p-3'))).to.equal('host-replaced');
-    expect(codeOf(await world.call('POST', '/v1/hosts/ridge-eu-1/renew', { instance: 'first', sessions: [] }))).to.equal(
-      'host-replaced',
-    );
+    expect(
+      codeOf(await world.call('POST', '/v1/hosts/ridge-eu-1/renew', { instance: 'first', sessions: [] })),
+    ).to.equal('host-replaced');
     await world.restart();
     expect(codeOf(await join('first', 'p-3'))).to.equal('host-replaced');
   });
@@ -208,7 +211,13 @@ describe('what came too late', () => {
     world = await World.start();
     const session = await world.joinPlainly('p-late', 'ridge-eu-1');
     await world.joinPlainly('p-late', 'ridge-eu-1');
-    const body = { number: 1, transactions: [climb, { label: 'gorge cleared', changes: [{ op: 'credit', key: 'currency/feather', amount: 900, reason: 'gorge' }] }] };
+    const body = {
+      number: 1,
+      transactions: [
+        climb,
+        { label: 'gorge cleared', changes: [{ op: 'credit', key: 'currency/feather', amount: 900, reason: 'gorge' }] },
+      ],
+    };
     for (let time = 0; time < 2; time++) {
       const answer = await world.call('POST', `/v1/sessions/${session}/saves`, body);
       expect(codeOf(answer)).to.equal('session-ended');
@@ -274,7 +283,12 @@ describe('saves in bulk', () => {
       ],
     });
     const { results } = body as { results: { status: number; code?: string }[] };
-    expect(results.map(({ status, code }) => code ?? status)).to.deep.equal([200, 'save-out-of-order', 200, 'save-before-refused']);
+    expect(results.map(({ status, code }) => code ?? status)).to.deep.equal([
+      200,
+      'save-out-of-order',
+      200,
+      'save-before-refused',
+    ]);
     expect(results[2]).to.have.nested.property('records.progress/climbs.value', 2);
     expect((await world.operator.player('p-a')).sessionOn).to.equal(null);
     expect((await world.operator.player('p-b')).records['progress/climbs']?.value).to.equal(0);

@@ -51,7 +51,12 @@ export class Running {
   }
 }
 
-/** Starts `vekkon` as a process of its own. */
-export function vekkon(args: readonly string[], environment: NodeJS.ProcessEnv = {}): Running {
-  return new Running(process.execPath, [vekkonFile, ...args], environment);
+/** Starts `vekkon` as a process of its own, or under another command that watches it. */
+export function vekkon(
+  args: readonly string[],
+  environment: NodeJS.ProcessEnv = {},
+  under: readonly string[] = [],
+): Running {
+  const [command = process.execPath, ...rest] = [...under, process.execPath, vekkonFile, ...args];
+  return new Running(command, rest, environment);
 }

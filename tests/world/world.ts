@@ -39,6 +39,8 @@ export interface WorldOptions {
   readonly environment?: string;
   readonly live?: boolean;
   readonly clock?: Clock;
+  /** Where the data lies; a folder of its own if left out. */
+  readonly folder?: string;
 }
 
 /** A service of its own on a free port, with Highfell Gliders in one environment. */
@@ -66,8 +68,13 @@ export class World {
 
   static readonly admin = { email: 'tobin@highfell.example', name: 'Tobin', password: 'over-the-gorge' };
 
-  static async start({ manifest, environment = 'dev', live = false, clock }: WorldOptions = {}): Promise<World> {
-    const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-world-'));
+  static async start({
+    manifest,
+    environment = 'dev',
+    live = false,
+    clock,
+    folder = newFolder(),
+  }: WorldOptions = {}): Promise<World> {
     const service = await start(folder, clock);
     const invitation = service.firstAdminLink!.split('#')[1]!;
     const { token } = await VekkonOperator.becomeFirstAdmin(service.url, { ...World.admin, invitation });
@@ -127,9 +134,22 @@ export class World {
   }
 
   async close(): Promise<void> {
-    await this.#service.close();
+    await this.stop();
+    await this.forget();
+  }
+
+  /** Stops the service and leaves its folder. */
+  stop(): Promise<void> {
+    return this.#service.close();
+  }
+
+  async forget(): Promise<void> {
     rmSync(this.folder, { recursive: true });
   }
+}
+
+function newFolder(): string {
+  return mkdtempSync(path.join(tmpdir(), 'vekkon-world-'));
 }
 
 function start(folder: string, clock: Clock | undefined): Promise<Service> {

@@ -19,6 +19,7 @@ export function addDemo(program: Command): void {
     .option('--fresh', 'throw away what is in the folder and start over', false)
     .action(async (options: DemoOptions) => {
       const { startDemo } = await import('@vekkon/demo');
+      const asked = untilAsked();
       const demo = await startDemo({ ...options, say: (line) => process.stdout.write(`${line}\n`) });
       const { access } = demo;
       const key = 'progress/climbs';
@@ -36,7 +37,7 @@ export function addDemo(program: Command): void {
         '',
       ];
       process.stdout.write(`${lines.join('\n')}\n`);
-      await untilAsked();
+      await asked;
       process.stdout.write('\nThe pilots land …\n');
       await demo.close();
       const { joins, saves, leaves, foundAgain, differences, failures } = demo.fleet.report;

@@ -14,13 +14,14 @@ export function addServe(program: Command): void {
     .action(async (options: { data: string; port: number; listen: string; log?: 'plain' | 'json' }) => {
       // Loaded here, so that the commands that only call a service start fast.
       const { openLog, startService } = await import('@vekkon/service');
+      const asked = untilAsked();
       const service = await startService({ ...options, log: openLog(options.log) });
       if (service.firstAdminLink !== null) {
         process.stdout.write(
           `\nNobody can sign in yet. Open this link to make the first admin; it works once, and for an hour:\n\n  ${service.firstAdminLink}\n\n`,
         );
       }
-      await untilAsked();
+      await asked;
       await service.close();
     });
 }

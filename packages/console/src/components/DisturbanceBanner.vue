@@ -43,7 +43,7 @@ refreshing(load);
       <strong>A disturbance runs here:</strong> {{ faults }}. Started by {{ disturbance.by }}, over at
       {{ timeInWords(disturbance.endsAt) }}. {{ disturbance.refused }} refused and {{ disturbance.lost }} lost so far.
     </span>
-    <Button label="Stop it" size="small" severity="secondary" @click="stop" />
+    <Button class="stop" label="Stop it" size="small" severity="secondary" @click="stop" />
   </div>
 </template>
 
@@ -63,5 +63,9 @@ refreshing(load);
 
 .banner span {
   margin-right: auto;
+}
+
+.stop {
+  flex-shrink: 0;
 }
 </style>

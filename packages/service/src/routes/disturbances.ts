@@ -34,7 +34,7 @@ export function serveDisturbances(router: IRouter, desk: Desk): void {
       what: 'disturbance-started',
       by,
       player: null,
-      detail: JSON.stringify(faults),
+      detail: inWords(faults),
     });
     disturbances.start(number, faults, by);
     return { disturbance: disturbances.show(number) };
@@ -55,4 +55,17 @@ export function serveDisturbances(router: IRouter, desk: Desk): void {
     }
     return { disturbance: stopped };
   });
+}
+
+interface Faults {
+  readonly refuse: number;
+  readonly delay: { readonly from: number; readonly to: number } | null;
+  readonly loseResponses: number;
+  readonly seconds: number;
+}
+
+/** As it stands in the activity. */
+function inWords({ refuse, delay, loseResponses, seconds }: Faults): string {
+  const heldUp = delay === null ? '' : `each held up ${delay.from} to ${delay.to} ms, `;
+  return `${refuse * 100}% of calls refused, ${heldUp}${loseResponses * 100}% of responses lost, for ${seconds} s`;
 }

@@ -100,7 +100,7 @@ export async function settle(
     what: 'unsettled-settled',
     by,
     player: player.id,
-    detail: `${id}: ${row.content}`,
+    detail: contentInWords(row),
     now,
   });
   const open = await openSessionOf(context, player);
@@ -121,7 +121,7 @@ export async function drop(context: WriterContext, { environment, id, by, now }:
     .where('number', '=', row.player)
     .executeTakeFirstOrThrow();
   await context.db.deleteFrom('unsettled').where('id', '=', id).execute();
-  await note(context, { environment, what: 'unsettled-dropped', by, player, detail: `${id}: ${row.content}`, now });
+  await note(context, { environment, what: 'unsettled-dropped', by, player, detail: contentInWords(row), now });
   return null;
 }
 
@@ -134,4 +134,17 @@ async function unsettledOf({ db }: WriterContext, environment: number, id: strin
     .executeTakeFirst();
   if (row === undefined) throw new Refusal('unsettled-unknown');
   return row;
+}
+
+/** What it held, whole: after this it stands nowhere else. */
+function contentInWords({
+  session,
+  save_number,
+  content,
+}: {
+  session: string;
+  save_number: number;
+  content: string;
+}): string {
+  return `save ${save_number} of ${session}: ${content}`;
 }
