@@ -15,6 +15,7 @@ import {
 import { demoManifest } from '@vekkon/demo';
 import { failure } from './world/failure.js';
 import { FaultProxy } from './world/fault-proxy.js';
+import { Running } from './world/process.js';
 import { World } from './world/world.js';
 
 /** Waits until something holds, looking again at each turn. */
@@ -287,6 +288,22 @@ describe('a host', () => {
       expect(again.balance('feather')).to.equal(100);
       expect(deliveries.map(({ saves, unsettled }) => [saves, unsettled.length])).to.deep.equal([[1, 0]]);
       await next.close();
+    });
+
+    it('at a signal, when asked to, leaves with everybody before the process ends', async () => {
+      const game = `
+        import { VekkonHost } from '@vekkon/client';
+        const host = new VekkonHost({ url: '${world.url}', hostKey: '${world.hostKey}', host: 'ridge-eu-6' });
+        host.closeOnSignals({ onClosed: (closed) => console.log(JSON.stringify(closed)) });
+        const session = await host.join('p-signal');
+        session.increase('climbs', 4);
+        console.log('playing');`;
+      const running = new Running(process.execPath, ['--input-type=module', '--eval', game]);
+      await running.says(/playing/);
+      const { out, status } = await running.stop('SIGTERM');
+      expect(out).to.contain('{"left":["p-signal"],"spooled":[],"lost":[]}');
+      expect(status).to.equal(null);
+      expect(await stored('p-signal')).to.equal(4);
     });
 
     it('says who did not make it where there is no spool', async () => {

@@ -64,6 +64,47 @@ describe('the command line', () => {
     expect((await run('key', 'list')).out).to.match(new RegExp(`${id}… +host-key +\\S+ \\S+ +\\d{4}-`));
   });
 
+  it('lists what is unsettled, settles one and drops another', async () => {
+    const late = await world.joinPlainly('p-late', 'ridge-eu-5');
+    await world.joinPlainly('p-late', 'ridge-eu-5');
+    const credit = { op: 'credit', key: 'currency/feather', amount: 5, reason: 'gorge' };
+    const transactions = [{ label: 'gorge cleared', changes: [credit] }, { changes: [credit] }];
+    await world.call('POST', `/v1/sessions/${late}/saves`, { number: 1, transactions });
+    const listed = (await run('unsettled', 'list')).out;
+    expect(listed).to.match(/p-late +\S+ \S+ +session-ended +gorge cleared +credit currency\/feather/);
+    const [one, other] = [...listed.matchAll(/uns_\S+/g)].map(([id]) => id) as [string, string];
+    expect((await run('unsettled', 'settle', one)).status).to.equal(2);
+    expect((await run('unsettled', 'settle', one, '--yes')).out).to.contain(`${one} is settled`);
+    expect((await run('unsettled', 'drop', other, '--yes')).out).to.contain(`${other} is dropped`);
+    expect((await run('unsettled', 'list')).out).to.equal('Nothing is unsettled.\n');
+    expect((await world.operator.player('p-late')).records['currency/feather']?.value).to.equal(45);
+    expect((await run('activity')).out)
+      .to.match(/unsettled-dropped/)
+      .and.match(/unsettled-settled/);
+  });
+
+  it('starts, shows and stops a disturbance', async () => {
+    const start = [
+      'disturb',
+      'start',
+      '--refuse',
+      '20%',
+      '--delay',
+      '50..400ms',
+      '--lose-responses',
+      '5%',
+      '--for',
+      '10m',
+    ];
+    expect((await run(...start)).out).to.contain(
+      '20% of calls refused, each held up 50 to 400 ms, 5% of responses lost',
+    );
+    expect((await run('disturb', 'show')).out).to.contain('20% of calls refused');
+    expect((await run('disturb', 'stop')).out).to.contain('Ended');
+    expect((await run('disturb', 'show')).out).to.equal('No disturbance runs.\n');
+    expect((await run('disturb', 'start', '--refuse', 'often')).status).to.equal(2);
+  });
+
   it('ends with 1 when the service refuses', async () => {
     const { err, status } = await run('player', 'show', 'p-nobody');
     expect(err).to.contain('knows no player "p-nobody"').and.to.contain('player-unknown');

@@ -13,8 +13,9 @@ describe('the console', () => {
 
   before(async () => {
     world = await World.start();
-    session = await world.host('ridge-eu-3').join('p-10442', { name: 'Maren Holt' });
-    await world.host('ridge-eu-3').join('p-10443', { name: 'Tobin Vane' });
+    const host = world.host('ridge-eu-3');
+    session = await host.join('p-10442', { name: 'Maren Holt' });
+    await host.join('p-10443', { name: 'Tobin Vane' });
     browser = await openBrowser();
     page = await browser.newPage();
     page.on('pageerror', (error) => complaints.push(error.message));
@@ -77,6 +78,38 @@ describe('the console', () => {
     const row = stay.getByRole('row').filter({ hasText: 'currency/feather' });
     await row.waitFor();
     expect(await row.getByRole('cell').allInnerTexts()).to.deep.equal(['40', '1,274']);
+  });
+
+  it('lets a late transaction be settled, after asking', async () => {
+    const late = await world.joinPlainly('p-10442', 'ridge-eu-5');
+    await world.joinPlainly('p-10442', 'ridge-eu-5');
+    const credit = { op: 'credit', key: 'currency/feather', amount: 26, reason: 'gorge' };
+    const transactions = [
+      { label: 'gorge cleared', changes: [credit] },
+      { label: 'doubled by mistake', changes: [credit] },
+    ];
+    await world.call('POST', `/v1/sessions/${late}/saves`, { number: 1, transactions });
+    await page.getByRole('tab', { name: 'Unsettled' }).click();
+    const waiting = page.locator('[data-unsettled]').filter({ hasText: 'gorge cleared' });
+    await waiting.getByRole('button', { name: 'Settle', exact: true }).click();
+    await waiting.getByRole('button', { name: 'Settle it' }).click();
+    await waiting.waitFor({ state: 'detached' });
+    const doubled = page.locator('[data-unsettled]').filter({ hasText: 'doubled by mistake' });
+    await doubled.getByRole('button', { name: 'Drop', exact: true }).click();
+    await doubled.getByRole('button', { name: 'Drop it' }).click();
+    await page.getByText('Nothing is unsettled').waitFor();
+    expect((await world.operator.player('p-10442')).records['currency/feather']?.value).to.equal(1_300);
+    await page.getByRole('link', { name: 'Activity' }).click();
+    await page.getByRole('cell', { name: 'unsettled-settled' }).waitFor();
+    await page.getByRole('cell', { name: 'unsettled-dropped' }).waitFor();
+  });
+
+  it('says that a disturbance runs, and ends it', async () => {
+    await world.operator.startDisturbance({ refuse: 0.2, seconds: 600 });
+    await page.getByText('A disturbance runs here').waitFor();
+    await page.getByRole('button', { name: 'Stop it' }).click();
+    await page.getByText('A disturbance runs here').waitFor({ state: 'detached' });
+    expect((await world.operator.disturbance()).disturbance).to.equal(null);
   });
 
   it('says what is wrong when a player is not there', async () => {

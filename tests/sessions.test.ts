@@ -265,6 +265,21 @@ describe('what came too late', () => {
   });
 });
 
+describe('ten thousand unsettled transactions', () => {
+  it('are all that an environment holds: later ones stay with their sender', async () => {
+    const world = await World.start();
+    const session = await world.joinPlainly('p-flood');
+    await world.joinPlainly('p-flood');
+    const transactions = Array.from({ length: 200 }, () => climb);
+    const send = (number: number) => world.call('POST', `/v1/sessions/${session}/saves`, { number, transactions });
+    for (let number = 1; number <= 50; number++) expect(codeOf(await send(number))).to.equal('session-ended');
+    const full = await send(51);
+    expect([full.status, codeOf(full), full.headers.get('Retry-After')]).to.deep.equal([503, 'unsettled-full', '60']);
+    expect((await world.operator.unsettled()).total).to.equal(10_000);
+    await world.close();
+  });
+});
+
 describe('saves in bulk', () => {
   let world: World;
   before(async () => {

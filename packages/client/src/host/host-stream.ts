@@ -4,7 +4,8 @@ import { createParser } from 'eventsource-parser';
 /** What a host hears, by event name. */
 export type HostEventHandlers = { readonly [Name in keyof HostEvents]: (data: HostEvents[Name]) => void };
 
-const longestPause = 10_000;
+/** Short: whoever waits for a handover waits for this. */
+const longestPause = 2_000;
 /** The service says something at least every 15 s; silence for longer means the connection is dead. */
 const longestSilence = 40_000;
 

@@ -22,7 +22,7 @@ export interface RetryOptions {
 }
 
 const firstPause = 100;
-const longestPause = 10_000;
+const longestPause = 5_000;
 
 /**
  * Sends again what can be sent again, with exponential backoff and full
@@ -32,9 +32,9 @@ const longestPause = 10_000;
 export class RetryingTransport implements Transport {
   readonly #inner: Transport;
   readonly #options: RetryOptions;
-  readonly #stopped: AbortController;
+  readonly #stopped: Stopped;
 
-  constructor(inner: Transport, options: RetryOptions, stopped = new AbortController()) {
+  constructor(inner: Transport, options: RetryOptions, stopped = new Stopped()) {
     this.#inner = inner;
     this.#options = options;
     this.#stopped = stopped;
@@ -47,7 +47,7 @@ export class RetryingTransport implements Transport {
 
   /** No further tries: what waits for one fails with what its last try met. */
   stop(): void {
-    this.#stopped.abort();
+    this.#stopped.stop();
   }
 
   async send<Answer>(sent: Sent): Promise<Answer> {
@@ -60,27 +60,38 @@ export class RetryingTransport implements Transport {
         if (!(error instanceof VekkonError)) throw error;
         const left = deadline - (performance.now() - startedAt);
         const pause = pauseAfter(error, attempt, chance);
-        const goesOn = error.canRetry && pause < left && !this.#stopped.signal.aborted;
+        const goesOn = error.canRetry && pause < left && !this.#stopped.isStopped;
         const { method, path } = sent;
         onFailedTry({ method, path, attempt, error, nextIn: goesOn ? pause : undefined });
         if (!goesOn) throw error;
         await this.#rest(pause);
-        if (this.#stopped.signal.aborted) throw error;
+        if (this.#stopped.isStopped) throw error;
       }
     }
   }
 
   #rest(milliseconds: number): Promise<void> {
-    const { signal } = this.#stopped;
+    const { resting } = this.#stopped;
     return new Promise((resolve) => {
       const done = () => {
         clearTimeout(timer);
-        signal.removeEventListener('abort', done);
+        resting.delete(done);
         resolve();
       };
       const timer = setTimeout(done, milliseconds);
-      signal.addEventListener('abort', done);
+      resting.add(done);
     });
+  }
+}
+
+/** Shared by transports that stop together: whoever rests between two tries is woken. */
+class Stopped {
+  isStopped = false;
+  readonly resting = new Set<() => void>();
+
+  stop(): void {
+    this.isStopped = true;
+    for (const wake of this.resting) wake();
   }
 }
 

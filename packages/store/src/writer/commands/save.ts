@@ -18,7 +18,7 @@ import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { endSession, hostReplaced, sessionEnded } from '../sessions.js';
-import { keepUnsettled } from './unsettled.js';
+import { checkRoomForUnsettled, keepUnsettled } from './unsettled.js';
 
 export interface Save {
   readonly environment: number;
@@ -153,6 +153,7 @@ async function tooLate(
   // A number from before the end was answered long ago: it is no late save.
   if (!isLate || save.number === null || save.number < session.next_save) return refusal;
   const unsettled: string[] = [];
+  await checkRoomForUnsettled(context, session.environment, save.transactions.length);
   for (const [position, transaction] of save.transactions.entries()) {
     const unapplied = { position, transaction, reason: refusal.code, detail: refusal.detail };
     unsettled.push(await keepUnsettled(context, session, save.number, unapplied, save.now));
@@ -204,6 +205,7 @@ async function applyAll(
   /** The game was told that it would hold: a person decides. */
   async function kept(position: number, transaction: Transaction, outcome: Refused): Promise<TransactionOutcome> {
     const { code: reason, detail } = outcome.problem;
+    await checkRoomForUnsettled(context, session.environment, 1);
     const unapplied = { position, transaction, reason, detail };
     return { ...outcome, unsettled: await keepUnsettled(context, session, save.number ?? 0, unapplied, save.now) };
   }

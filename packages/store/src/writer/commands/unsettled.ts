@@ -17,10 +17,23 @@ export interface Unapplied {
 }
 
 /**
+ * Is there room for more unsettled transactions in an environment?
+ *
+ * @throws Refusal `unsettled-full`, so that the sender keeps what it has
+ */
+export async function checkRoomForUnsettled({ db }: WriterContext, environment: number, more: number): Promise<void> {
+  const { count } = await db
+    .selectFrom('unsettled')
+    .select((select) => select.fn.countAll<number>().as('count'))
+    .where('environment', '=', environment)
+    .executeTakeFirstOrThrow();
+  if (count + more > limits.unsettledPerEnvironment) throw new Refusal('unsettled-full', undefined, { retryAfter: 60 });
+}
+
+/**
  * Keeps a transaction until a person settles or drops it.
  *
  * @returns its id, the same however often the save is sent
- * @throws Refusal `unsettled-full`, so that the sender keeps it
  */
 export async function keepUnsettled(
   { db }: WriterContext,
@@ -30,12 +43,6 @@ export async function keepUnsettled(
   now: number,
 ): Promise<string> {
   const id = `uns_${createHash('sha256').update(`${session.id} ${number} ${position}`).digest('base64url').slice(0, 22)}`;
-  const { count } = await db
-    .selectFrom('unsettled')
-    .select((select) => select.fn.countAll<number>().as('count'))
-    .where('environment', '=', session.environment)
-    .executeTakeFirstOrThrow();
-  if (count >= limits.unsettledPerEnvironment) throw new Refusal('unsettled-full', undefined, { retryAfter: 60 });
   await db
     .insertInto('unsettled')
     .values({
