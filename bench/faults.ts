@@ -107,7 +107,7 @@ async function fly(
     let session: HostSession;
     const startedAt = performance.now();
     try {
-      session = await hosts[Math.floor(Math.random() * hosts.length)]!.join(pilot.id, { wait: 10 });
+      session = await oneOf(hosts).join(pilot.id, { wait: 10 });
     } catch (error) {
       if (!(error instanceof VekkonError)) throw error;
       continue;
@@ -135,6 +135,10 @@ async function fly(
       if (!(error instanceof SessionOver)) await session.leave().catch(() => undefined);
     }
   }
+}
+
+function oneOf<T>(list: readonly T[]): T {
+  return list[Math.floor(Math.random() * list.length)] as T;
 }
 
 function freePort(): Promise<number> {

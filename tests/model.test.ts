@@ -156,23 +156,28 @@ describe('client and service together', () => {
     }
     if (climbs.size === 0) return;
     const inOrder = (a: string, b: string) => Number(a) - Number(b);
-    let [stored, kept]: [string[], string[]] = [[], []];
-    let balance = 0;
     // What came too late is on its way still: it must arrive.
-    do {
-      const { records } = await world.operator.player(player);
-      const { unsettled } = await world.operator.unsettled(player);
-      stored = (records['progress/logbook']?.value as { notes: string[] }).notes;
-      balance = Number(records['currency/feather']?.value);
-      kept = unsettled.flatMap(({ transaction }) =>
-        transaction.changes.flatMap((change) => (change.op === 'collect' ? [String(change.value)] : [])),
-      );
-    } while (stored.length + kept.length < climbs.size);
+    let found = await look(player);
+    while (found.stored.length + found.kept.length < climbs.size) found = await look(player);
+    const { stored, kept, balance } = found;
     // Everything is on disk or kept for a person: nothing is lost, nothing is there twice.
     expect([...stored, ...kept].sort(inOrder)).to.deep.equal([...climbs.keys()]);
     expect(stored, 'in order').to.deep.equal([...stored].sort(inOrder));
     expect(stored, 'acknowledged').to.include.members([...acknowledged]);
     expect(balance).to.equal(40 + stored.reduce((sum, climb) => sum + climbs.get(climb)!, 0));
+  }
+
+  /** What of a player's climbs is on disk, and what is kept as unsettled. */
+  async function look(player: string): Promise<{ stored: string[]; kept: string[]; balance: number }> {
+    const { records } = await world.operator.player(player);
+    const { unsettled } = await world.operator.unsettled(player);
+    return {
+      stored: (records['progress/logbook']?.value as { notes: string[] }).notes,
+      balance: Number(records['currency/feather']?.value),
+      kept: unsettled.flatMap(({ transaction }) =>
+        transaction.changes.flatMap((change) => (change.op === 'collect' ? [String(change.value)] : [])),
+      ),
+    };
   }
 
   let restarting: Promise<void> | undefined;

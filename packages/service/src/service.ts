@@ -43,7 +43,6 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const store = await openStore(options.data, clock);
   let isStopping = false;
   const streams = new Streams();
-  let url = '';
   const desk = {
     writer: store.writer,
     reader: store.reader,
@@ -57,12 +56,10 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     isStopping: () => isStopping,
   };
   const server = createServer(makeApp(desk, version));
-  try {
-    url = await listening(server, options);
-  } catch (error) {
+  const url = await listening(server, options).catch(async (error: unknown) => {
     await store.close();
     throw error;
-  }
+  });
   log.info({ url, data: options.data, migration: store.migration }, `Vekkon is up at ${url}`);
   return { url, store, firstAdminLink: await inviteFirstAdmin(store, url, clock), close };
 

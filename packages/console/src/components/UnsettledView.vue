@@ -9,7 +9,7 @@ import { timeInWords, valueInWords } from '../words.js';
 import ProblemNotice from './ProblemNotice.vue';
 
 /** Transactions that wait for a person: of one player, or of all. */
-const { player } = defineProps<{ player?: string }>();
+const { player = undefined } = defineProps<{ player?: string | undefined }>();
 
 const { calls } = useSignedIn();
 const unsettled = ref<readonly UnsettledTransaction[]>();

@@ -18,7 +18,9 @@ export function lockFolder(folder: string): () => void {
   } catch (error) {
     lock.close();
     if (!(error instanceof Database.SqliteError) || !error.code.startsWith('SQLITE_BUSY')) throw error;
-    throw new Error(`${folder} is held by ${holderIn(note)}: stop it first, or choose another folder.`);
+    throw new Error(`${folder} is held by ${holderIn(note)}: stop it first, or choose another folder.`, {
+      cause: error,
+    });
   }
   writeFileSync(note, `process ${process.pid}, since ${new Date().toISOString()}\n`);
   return () => lock.close();

@@ -13,7 +13,6 @@ import {
   type Transaction,
 } from '@vekkon/core';
 import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
-import { rfc3339 } from '../../clock.js';
 import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
