@@ -336,6 +336,37 @@ describe('a host', () => {
       await next.close();
     });
 
+    it('takes up what was not answered within the deadline, before the process ends', async () => {
+      const one = host({ spool: folder, deadline: 100 });
+      const session = await one.join('p-1');
+      session.credit('feather', 60, 'gorge');
+      proxy.next(/saves/, ...Array.from({ length: 40 }, () => 'drop-request' as const));
+      expect(await failure(session.save())).to.be.instanceOf(ServiceUnreachable);
+      await until(() => readFileSync(spoolFile(), 'utf8').trim().split('\n').length === 2);
+      // Killed here. Its next start finds the save and delivers it.
+      proxy.fate = () => 'pass';
+      const next = host({ spool: folder });
+      expect((await next.join('p-1')).balance('feather')).to.equal(100);
+      await next.close();
+    });
+
+    it('forgets what was answered after all', async () => {
+      const one = host({ spool: folder, deadline: 100 });
+      const session = await one.join('p-1');
+      session.credit('feather', 60, 'gorge');
+      proxy.next(/saves/, ...Array.from({ length: 40 }, () => 'drop-request' as const));
+      await failure(session.save());
+      proxy.fate = () => 'pass';
+      await session.save();
+      await until(() => readFileSync(spoolFile(), 'utf8').trim().split('\n').length === 3);
+      const next = host({ spool: folder });
+      const deliveries: Delivery[] = [];
+      next.onDelivery((delivery) => deliveries.push(delivery));
+      expect((await next.join('p-1')).balance('feather')).to.equal(100);
+      expect(deliveries).to.deep.equal([]);
+      await next.close();
+    });
+
     it('is sealed: nothing of it can be read', async () => {
       await leaveBehind();
       expect(readFileSync(spoolFile(), 'utf8')).to.not.match(/feather|gorge|ses_/);

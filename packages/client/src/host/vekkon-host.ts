@@ -1,23 +1,16 @@
 import type { Manifest, Rules } from '@vekkon/core';
 import { readManifestFile, schemaChecks } from '@vekkon/core/manifest-file';
-import type {
-  HostRenewResponse,
-  JoinRequest,
-  JoinResponse,
-  LeaveResponse,
-  ManifestResponse,
-  SaveResponse,
-} from '@vekkon/protocol';
+import type { JoinRequest, JoinResponse, ManifestResponse } from '@vekkon/protocol';
 import { ServiceRefused, SessionOver, VekkonError } from '../errors.js';
 import { HttpTransport } from '../transport/transport.js';
 import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
-import { sendBulk } from './bulk.js';
 import { deliver, type Delivery } from './delivery.js';
 import { Listeners } from './events.js';
-import { HostSession, type NumberedSave, type SaveResult, type SessionHost } from './host-session.js';
-import { listenToHost } from './host-stream.js';
+import { HostSession, type SessionHost } from './host-session.js';
+import { Outbox } from './outbox.js';
 import { Spool, type SpoolEntry } from './spool.js';
 import { UnsavedSession } from './unsaved-session.js';
+import { Upkeep } from './upkeep.js';
 
 export interface VekkonHostOptions {
   /** Where the service is, such as http://127.0.0.1:4600. */
@@ -60,10 +53,7 @@ export interface Closed {
 
 const defaultDeadline = 30_000;
 const defaultAutosave = 60;
-const longestRenewal = 20_000;
 const pauseBetweenBackgroundTries = 2_000;
-/** Refusals after which nothing may be written for the session any more. */
-const endings: ReadonlySet<string> = new Set(['session-ended', 'session-unknown', 'host-replaced']);
 
 /**
  * A game server's side of Vekkon.
@@ -79,6 +69,8 @@ export class VekkonHost {
   readonly instance: string = crypto.randomUUID();
   readonly #options: VekkonHostOptions;
   readonly #transport: RetryingTransport;
+  readonly #outbox: Outbox;
+  readonly #upkeep: Upkeep;
   readonly #sessions = new Map<string, HostSession>();
   readonly #failedTries = new Listeners<[failed: FailedTry]>();
   readonly #deliveries = new Listeners<[delivery: Delivery]>();
@@ -86,9 +78,6 @@ export class VekkonHost {
   #spool: Spool | undefined;
   #ready: Promise<void> | undefined;
   #rules: Promise<Rules> | undefined;
-  #autosaving: NodeJS.Timeout | undefined;
-  #renewing: NodeJS.Timeout | undefined;
-  #listening: AbortController | undefined;
   #closed: Promise<Closed> | undefined;
 
   constructor(options: VekkonHostOptions) {
@@ -98,6 +87,23 @@ export class VekkonHost {
       new HttpTransport(options.url, { Authorization: `Bearer ${options.hostKey}` }, options.fetch),
       { deadline: options.deadline ?? defaultDeadline, onFailedTry: (failed) => this.#failedTries.tell(failed) },
     );
+    const handOver = (session: HostSession) => this.#handOver(session);
+    this.#outbox = new Outbox(this.#transport, {
+      hasSpool: () => this.#spool !== undefined,
+      forget: (session) => this.#forget(session),
+      handOver,
+    });
+    this.#upkeep = new Upkeep(this.#transport, {
+      name: this.name,
+      instance: this.instance,
+      url: options.url.replace(/\/+$/, ''),
+      hostKey: options.hostKey,
+      autosave: options.autosave ?? defaultAutosave,
+      sessions: () => this.sessions,
+      find: (id) => this.#sessions.get(id),
+      handOver,
+      saveAll: () => this.saveAll(),
+    });
   }
 
   /** The sessions that are open here. */
@@ -216,138 +222,17 @@ export class VekkonHost {
     if (this.#options.journal === true) {
       await this.#spool?.add({ is: 'joined', session: session.id, nextSave: joined.session.nextSave });
     }
-    this.#keepUp();
+    if (!this.#closing.signal.aborted) this.#upkeep.start();
     return session;
   }
 
   #seamFor(): SessionHost {
     return {
       isJournaling: this.#options.journal === true && this.#spool !== undefined,
-      send: (session, saves) => this.#send(session, saves),
+      send: (session, saves) => this.#outbox.send(session, saves),
       spool: (entry: SpoolEntry) => this.#spool?.add(entry) ?? Promise.resolve(),
-      rescue: (session) => this.#rescue(session),
+      rescue: (session) => this.#outbox.rescue(session),
     };
-  }
-
-  /** One request at a time for each session; saves of many that are asked for in one turn go together. */
-  readonly #outbox = new Map<
-    HostSession,
-    { readonly saves: readonly NumberedSave[]; resolve: (result: SaveResult) => void; reject: (error: unknown) => void }
-  >();
-  #isFlushing = false;
-  /** Lost sessions whose last changes are on their way to be kept as unsettled. */
-  readonly #rescues = new Map<HostSession, Promise<void>>();
-
-  #send(session: HostSession, saves: readonly NumberedSave[]): Promise<SaveResult> {
-    return new Promise((resolve, reject) => {
-      this.#outbox.set(session, { saves: [...saves], resolve, reject });
-      if (this.#isFlushing) return;
-      this.#isFlushing = true;
-      setImmediate(() => {
-        this.#isFlushing = false;
-        void this.#flush();
-      });
-    });
-  }
-
-  async #flush(): Promise<void> {
-    const sending = [...this.#outbox];
-    this.#outbox.clear();
-    const [only, ...others] = sending;
-    if (only !== undefined && others.length === 0 && only[1].saves.length === 1) {
-      // One save of one session: its own route, whose lines are easier to read in a log.
-      const [session, { saves, resolve, reject }] = only;
-      await this.#sendOne(session, saves[0] as NumberedSave).then(resolve, reject);
-      return;
-    }
-    try {
-      const flat = sending.flatMap(([session, { saves }]) =>
-        saves.map((save) => ({ ...save, session: session.id, seen: session.seen })),
-      );
-      const results = await sendBulk(this.#transport, flat);
-      let index = 0;
-      for (const [session, { saves, resolve, reject }] of sending) {
-        let total: SaveResult = { sent: 0, refused: [] };
-        let failure: unknown;
-        for (const save of saves) {
-          const result = results[index++];
-          if (result === undefined || failure !== undefined) continue;
-          if ('refused' in result) failure = this.#failed(session, result.refused);
-          else total = plus(total, this.#answered(session, save, result.answer));
-        }
-        if (failure === undefined) resolve(total);
-        else reject(failure);
-      }
-    } catch (error) {
-      for (const [session, { reject }] of sending) reject(this.#failed(session, error));
-    }
-  }
-
-  async #sendOne(session: HostSession, { number, transactions, leave }: NumberedSave): Promise<SaveResult> {
-    try {
-      const answer = await this.#transport.send<SaveResponse | LeaveResponse>({
-        method: 'POST',
-        path: `/v1/sessions/${session.id}/${leave ? 'leave' : 'saves'}`,
-        body: { number, transactions, seen: session.seen },
-      });
-      return this.#answered(session, { number, transactions, leave }, answer);
-    } catch (error) {
-      throw this.#failed(session, error);
-    }
-  }
-
-  #answered(session: HostSession, save: NumberedSave, answer: SaveResponse | LeaveResponse): SaveResult {
-    const result = session.answered(save, answer);
-    if (session.isOver) {
-      this.#forget(session);
-      session.clearSpool().catch(() => undefined);
-    } else if ('handoverWanted' in answer.session && answer.session.handoverWanted) this.#handOver(session);
-    return result;
-  }
-
-  /** What a session's sender is told; a session that is over is lost, what was not answered is spooled. */
-  #failed(session: HostSession, error: unknown): unknown {
-    if (!(error instanceof ServiceRefused) || !endings.has(error.code)) {
-      if (this.#spool !== undefined) session.spoolUnanswered().catch(() => undefined);
-      return error;
-    }
-    const over = new SessionOver(session.id, error.problem.detail);
-    session.lose(over);
-    return over;
-  }
-
-  /**
-   * Sends what a lost session still holds. It is not applied any more, but
-   * kept by the service as unsettled, until a person deals with it.
-   */
-  #rescue(session: HostSession): void {
-    this.#forget(session);
-    if (!session.hasSomethingToSave) return;
-    const rescue = (async () => {
-      try {
-        for (const save of session.numberAll({ leave: false })) await this.#sendLate(session, save);
-        await session.clearSpool();
-      } catch (error) {
-        if (this.#spool === undefined) throw error;
-        await session.spoolUnanswered();
-      }
-    })();
-    this.#rescues.set(session, rescue);
-    // One that failed stays in the list: closing reports it.
-    rescue.then(
-      () => this.#rescues.delete(session),
-      () => undefined,
-    );
-  }
-
-  async #sendLate(session: HostSession, { number, transactions }: NumberedSave): Promise<void> {
-    try {
-      const body = { number, transactions, seen: session.seen };
-      await this.#transport.send({ method: 'POST', path: `/v1/sessions/${session.id}/saves`, body });
-    } catch (error) {
-      // Refused, as it must be; whether it is kept is what matters.
-      if (!(error instanceof ServiceRefused) || error.canRetry) throw error;
-    }
   }
 
   /** Another host asked for the player: save and leave. */
@@ -361,79 +246,7 @@ export class VekkonHost {
 
   #forget(session: HostSession): void {
     this.#sessions.delete(session.id);
-    if (this.#sessions.size > 0) return;
-    // Nothing is left to keep up: a process that has nothing else to do may end.
-    clearTimeout(this.#autosaving);
-    clearTimeout(this.#renewing);
-    this.#autosaving = this.#renewing = undefined;
-    this.#listening?.abort();
-    this.#listening = undefined;
-  }
-
-  /** While there are sessions: autosaves, renewals, and an ear on the host's stream. */
-  #keepUp(): void {
-    if (this.#closing.signal.aborted) return;
-    const autosave = (this.#options.autosave ?? defaultAutosave) * 1000;
-    if (this.#autosaving === undefined && autosave > 0) {
-      // A tenth of jitter, so that hosts which started together do not save together for ever.
-      this.#autosaving = setTimeout(
-        async () => {
-          await this.saveAll();
-          this.#autosaving = undefined;
-          if (this.#sessions.size > 0) this.#keepUp();
-        },
-        autosave * (0.9 + Math.random() * 0.2),
-      );
-    }
-    if (this.#renewing === undefined) {
-      const shortest = Math.min(...this.sessions.map(({ leaseSeconds }) => leaseSeconds));
-      this.#renewing = setTimeout(
-        async () => {
-          await this.#renew().catch(() => undefined);
-          this.#renewing = undefined;
-          if (this.#sessions.size > 0) this.#keepUp();
-        },
-        Math.min(longestRenewal, (shortest * 1000) / 3),
-      );
-    }
-    if (this.#listening === undefined) {
-      this.#listening = new AbortController();
-      const catchUp = () => void this.#renew().catch(() => undefined);
-      const url = `${this.#options.url.replace(/\/+$/, '')}/v1/hosts/${encodeURIComponent(this.name)}/stream?instance=${this.instance}`;
-      void listenToHost(url, this.#options.hostKey, this.#heard, catchUp, this.#listening.signal);
-    }
-  }
-
-  readonly #heard = {
-    'handover-wanted': ({ session }: { readonly session: string }) => {
-      const found = this.#sessions.get(session);
-      if (found !== undefined) this.#handOver(found);
-    },
-    'outside-change': (change: { session: string; seen: number; records: SaveResponse['records'] }) =>
-      this.#sessions.get(change.session)?.changedOutside(change.seen, change.records),
-    'save-now': ({ session }: { readonly session: string }) =>
-      void this.#sessions
-        .get(session)
-        ?.save()
-        .catch(() => undefined),
-    'session-lost': ({ session, detail }: { readonly session: string; readonly detail: string }) =>
-      this.#sessions.get(session)?.lose(new SessionOver(session, detail)),
-  };
-
-  async #renew(): Promise<void> {
-    const sessions = this.sessions.map(({ id, seen }) => ({ session: id, seen }));
-    const answer = await this.#transport.send<HostRenewResponse>({
-      method: 'POST',
-      path: `/v1/hosts/${encodeURIComponent(this.name)}/renew`,
-      body: { instance: this.instance, sessions },
-    });
-    for (const { id, seen, records, session } of answer.sessions) {
-      const found = this.#sessions.get(id);
-      if (found === undefined) continue;
-      found.changedOutside(seen, records);
-      if (session.handoverWanted) this.#handOver(found);
-    }
-    for (const { id, detail } of answer.lost) this.#sessions.get(id)?.lose(new SessionOver(id, detail));
+    if (this.#sessions.size === 0) this.#upkeep.stop();
   }
 
   /** Delivers the spool, once, before the first join. */
@@ -459,15 +272,13 @@ export class VekkonHost {
 
   async #close(within: number): Promise<Closed> {
     this.#closing.abort();
-    clearTimeout(this.#autosaving);
-    clearTimeout(this.#renewing);
-    this.#listening?.abort();
+    this.#upkeep.stop();
     const leaving = this.sessions;
     const byEnd = new Promise<'late'>((resolve) => setTimeout(() => resolve('late'), within).unref());
     const outcomes = await Promise.all(
       leaving.map((session) => Promise.race([byEnd, session.leave().catch((error: unknown) => asError(error))])),
     );
-    const rescues = [...this.#rescues];
+    const rescues = [...this.#outbox.rescues];
     const rescued = await Promise.all(
       rescues.map(([, rescue]) => Promise.race([byEnd, rescue.catch((error: unknown) => asError(error))])),
     );
@@ -533,10 +344,6 @@ function rulesFrom(manifest: Manifest): Rules {
 
 function isHeld(error: VekkonError): boolean {
   return error instanceof ServiceRefused && (error.code === 'player-held' || error.code === 'join-superseded');
-}
-
-function plus(a: SaveResult, b: SaveResult): SaveResult {
-  return { sent: a.sent + b.sent, refused: [...a.refused, ...b.refused] };
 }
 
 function asError(error: unknown): Error {
