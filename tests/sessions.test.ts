@@ -182,6 +182,20 @@ describe('a handover', () => {
     expect((answer.body as ProblemDetails).holder?.host).to.equal('ridge-eu-1');
   });
 
+  it('is not waited for by a service that stops', async () => {
+    const own = await World.start();
+    const session = await own.joinPlainly('p-stops', 'ridge-eu-1');
+    const waiting = own.call('POST', '/v1/players/p-stops/join', { host: 'ridge-eu-2', wait: 20 });
+    const isWanted = async () => {
+      const { body } = await own.call('POST', `/v1/sessions/${session}/renew`);
+      return (body as SaveResponse).session.handoverWanted;
+    };
+    while (!(await isWanted()));
+    await own.stop();
+    expect(codeOf(await waiting)).to.equal('service-stopping');
+    await own.forget();
+  });
+
   it('does not join a waiter that hung up', async () => {
     const session = await world.joinPlainly('p-hung-up', 'ridge-eu-1');
     const hangUp = new AbortController();

@@ -52,6 +52,11 @@ export class Handovers {
     for (const waiter of this.#waiters.values()) if (waiter.holder === session) waiter.end('look-again');
   }
 
+  /** The service stops: nobody waits any longer. */
+  close(): void {
+    for (const waiter of this.#waiters.values()) waiter.end('look-again');
+  }
+
   #release(holder: string): void {
     const waiting = (this.#wanted.get(holder) ?? 0) - 1;
     if (waiting > 0) this.#wanted.set(holder, waiting);

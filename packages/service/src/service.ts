@@ -43,6 +43,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const store = await openStore(options.data, clock);
   let isStopping = false;
   const streams = new Streams();
+  const handovers = new Handovers();
   const desk = {
     writer: store.writer,
     reader: store.reader,
@@ -50,7 +51,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     clock,
     log,
     streams,
-    handovers: new Handovers(),
+    handovers,
     disturbances: new Disturbances(clock),
     migration: store.migration,
     isStopping: () => isStopping,
@@ -66,6 +67,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   async function close(): Promise<void> {
     isStopping = true;
     streams.close();
+    handovers.close();
     const closed = new Promise((resolve) => server.close(resolve));
     server.closeIdleConnections();
     // A connection that was kept alive is idle only after its running request.
