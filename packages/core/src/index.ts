@@ -14,6 +14,7 @@ export * from './records/progress-changes.js';
 export * from './records/record-key.js';
 export * from './records/record.js';
 export * from './records/score-changes.js';
+export * from './records/starting-line.js';
 export * from './records/starting-records.js';
 export * from './sessions/join.js';
 export * from './sessions/save.js';

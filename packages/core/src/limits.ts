@@ -9,6 +9,7 @@ export const limits = {
   savesPerBulk: 500,
   unsettledPerEnvironment: 10_000,
   waitSeconds: 20,
+  playersPerRead: 200,
   bodyBytes: 1024 * 1024,
   bulkBodyBytes: 8 * 1024 * 1024,
   idCharacters: 128,

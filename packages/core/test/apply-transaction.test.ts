@@ -251,6 +251,16 @@ describe('applying a transaction', () => {
     return undefined;
   });
 
+  it('starts the ledger of a currency that was never stored with its starting value', () => {
+    const outcome = change({ op: 'debit', key: 'currency/feather', amount: 15, reason: 'camp' }, new Map());
+    if (!outcome.applied) return expect.fail(outcome.problem.detail);
+    expect(outcome.ledger.map(({ amount, balance, reason }) => [amount, balance, reason])).to.deep.equal([
+      [40, 40, 'starting value'],
+      [-15, 25, 'camp'],
+    ]);
+    return undefined;
+  });
+
   it('makes no revision of an equal value', () => {
     const outcome = change({
       op: 'put',

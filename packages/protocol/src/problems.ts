@@ -196,6 +196,16 @@ export const problemCatalogue = {
     title: 'Say what you are replacing',
     advice: 'The player is in a session: send If-Match with the ETag of the record that you read.',
   },
+  'idempotency-key-missing': {
+    status: 400,
+    title: 'No Idempotency-Key',
+    advice: 'Send the header "Idempotency-Key: …" with a token of your own, the same for every try of one call.',
+  },
+  'idempotency-key-reused': {
+    status: 422,
+    title: 'Idempotency-Key used for something else',
+    advice: 'A key stands for one call for 7 days: repeat that call unchanged, or take a new key.',
+  },
   'request-invalid': {
     status: 400,
     title: 'Request not as it must be',

@@ -174,6 +174,15 @@ export interface TombstoneTable {
   erased_at: Time;
 }
 
+export interface OutsideRequestTable {
+  environment: number;
+  /** The idempotency key. */
+  token: string;
+  digest: string;
+  outcome: JsonText;
+  at: Time;
+}
+
 /** One row, written to find out whether anything can be written. */
 export interface ProbeTable {
   at: Time;
@@ -195,6 +204,7 @@ export interface Tables {
   activity: ActivityTable;
   tombstones: TombstoneTable;
   probes: ProbeTable;
+  outside_requests: OutsideRequestTable;
 }
 
 export type EnvironmentRow = Selectable<EnvironmentTable>;

@@ -1,6 +1,13 @@
 import type { Manifest, Rules } from '@vekkon/core';
 import { readManifestFile, schemaChecks } from '@vekkon/core/manifest-file';
-import type { JoinRequest, JoinResponse, ManifestResponse } from '@vekkon/protocol';
+import type {
+  ChangesRequest,
+  ChangesResponse,
+  JoinRequest,
+  JoinResponse,
+  ManifestResponse,
+  ReadResponse,
+} from '@vekkon/protocol';
 import { ServiceRefused, SessionOver, VekkonError } from '../errors.js';
 import { HttpTransport } from '../transport/transport.js';
 import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
@@ -170,6 +177,26 @@ export class VekkonHost {
       );
       return unsaved;
     }
+  }
+
+  /**
+   * Changes a player from outside a session: a purchase, a gift. A player who
+   * never joined finds it at their first join.
+   *
+   * @param token the same for every try of this one change, such as the number of a receipt
+   */
+  change(player: string, token: string, transactions: ChangesRequest['transactions']): Promise<ChangesResponse> {
+    return this.#transport.send({
+      method: 'POST',
+      path: `/v1/players/${encodeURIComponent(player)}/changes`,
+      headers: { 'Idempotency-Key': token },
+      body: { transactions },
+    });
+  }
+
+  /** Reads up to 200 players, all of what is stored or chosen keys. */
+  read(players: readonly string[], keys?: readonly string[]): Promise<ReadResponse> {
+    return this.#transport.send({ method: 'POST', path: '/v1/players/read', body: { players, keys } });
   }
 
   /** Saves every session that changed, all together. */

@@ -8,6 +8,7 @@ import { isProblem, problem, type ChangeProblem, type OrProblem } from './proble
 import { changeProgress, type SchemaCheck } from './progress-changes.js';
 import { declarationOf, type DeclaredKey } from './record-key.js';
 import type { LedgerLine, Records, StoredRecord } from './record.js';
+import { startingLine } from './starting-line.js';
 import { submitResult, type ScoreValue } from './score-changes.js';
 
 /** What a transaction is judged by. */
@@ -60,7 +61,7 @@ export function applyTransaction(
     if (isProblem(outcome)) {
       return { applied: false, problem: { key: change.key, ...outcome.problem, change: index } };
     }
-    if (outcome.line !== undefined) ledger.push(outcome.line);
+    ledger.push(...(outcome.lines ?? []));
     if (outcome.record !== undefined) changed.set(change.key, outcome.record);
   }
   return { applied: true, changed, ledger };
@@ -83,7 +84,7 @@ function applyChange(
   changed: Records,
   rules: Rules,
   at: string,
-): OrProblem<{ readonly record?: StoredRecord; readonly line?: LedgerLine }> {
+): OrProblem<{ readonly record?: StoredRecord; readonly lines?: readonly LedgerLine[] }> {
   const declared = declarationOf(change.key, rules.manifest);
   if (isProblem(declared)) return declared;
   const { declaration } = declared;
@@ -104,9 +105,19 @@ function applyChange(
   // An equal value makes no revision; but a first put makes the record, whatever it holds.
   const isSame = stored !== undefined && equal(outcome.value, stored.value);
   return {
-    ...(outcome.line !== undefined && { line: outcome.line }),
+    ...(outcome.line !== undefined && { lines: withStartingLine(outcome.line, stored, declaration) }),
     ...(!isSame && { record: { revision: current.revision + 1, value: outcome.value } }),
   };
+}
+
+/** A currency that was never stored starts its ledger with its starting value, so that the sum is the balance. */
+function withStartingLine(
+  line: LedgerLine,
+  stored: StoredRecord | undefined,
+  declaration: RecordDeclaration,
+): readonly LedgerLine[] {
+  if (stored !== undefined || declaration.kind !== 'currency') return [line];
+  return [startingLine(line.key, declaration.starting), line];
 }
 
 function valueAfter(

@@ -1,9 +1,7 @@
 import type { Manifest } from '../manifest/manifest.js';
 import { readRecord } from './apply-transaction.js';
 import type { LedgerLine, Records, StoredRecord } from './record.js';
-
-/** The reason of a currency's first ledger line. */
-export const startingReason = 'starting value';
+import { startingLine } from './starting-line.js';
 
 /**
  * What is stored for a new player: every declared record but families and
@@ -18,10 +16,7 @@ export function startingRecords(manifest: Manifest): {
   for (const [key, declaration] of Object.entries(manifest.records)) {
     if (declaration.family !== undefined || declaration.kind === 'score') continue;
     records.set(key, { revision: 1, value: declaration.starting });
-    if (declaration.kind === 'currency') {
-      const { starting } = declaration;
-      ledger.push({ key, amount: starting, balance: starting, reason: startingReason, count: 1 });
-    }
+    if (declaration.kind === 'currency') ledger.push(startingLine(key, declaration.starting));
   }
   return { records, ledger };
 }

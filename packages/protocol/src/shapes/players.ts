@@ -1,5 +1,7 @@
+import { limits } from '@vekkon/core';
 import { z } from 'zod';
-import { id, recordsByKey, time } from './values.js';
+import { transactionOutcome, transactions } from './changes.js';
+import { id, recordKey, recordsByKey, time } from './values.js';
 import { sessionId } from './sessions.js';
 
 const sessionEnd = z.enum(['left', 'joined-again', 'lease-over', 'host-restarted']);
@@ -35,6 +37,29 @@ export type PlayerList = z.infer<typeof playerList>;
 
 export const playerDetails = playerSummary.extend({ now: time, seen: z.int(), records: recordsByKey });
 export type PlayerDetails = z.infer<typeof playerDetails>;
+
+export const changesRequest = z.strictObject({ transactions: transactions.min(1) });
+export type ChangesRequest = z.input<typeof changesRequest>;
+
+export const changesResponse = z.object({
+  now: time,
+  seen: z.int(),
+  transactions: z.array(transactionOutcome),
+  records: recordsByKey,
+});
+export type ChangesResponse = z.infer<typeof changesResponse>;
+
+export const readRequest = z.strictObject({
+  players: z.array(id).min(1).max(limits.playersPerRead),
+  keys: z.array(recordKey).min(1).max(100).optional().meta({ description: 'All that is stored if left out.' }),
+});
+
+export const readResponse = z.object({
+  now: time,
+  players: z.record(z.string(), z.object({ name: z.string().nullable(), records: recordsByKey })),
+  unknown: z.array(z.string()).meta({ description: 'Ids of which no player is known.' }),
+});
+export type ReadResponse = z.infer<typeof readResponse>;
 
 export const sessionList = z.object({ sessions: z.array(sessionSummary) });
 export type SessionList = z.infer<typeof sessionList>;

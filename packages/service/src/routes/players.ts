@@ -1,10 +1,11 @@
-import { readRecord } from '@vekkon/core';
-import { Refusal, routes, type PlayerSummary, type SessionSummary } from '@vekkon/protocol';
+import { declarationOf, isProblem, readRecord } from '@vekkon/core';
+import { Refusal, routes, type PlayerSummary, type ReadResponse, type SessionSummary } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow, type PlayerRow, type Reader, type SessionRow } from '@vekkon/store';
 import type { IRouter } from 'express';
 import { recordsByKey } from '../records-by-key.js';
 import { nameOf } from '../access.js';
-import { serveRoute, type Desk } from '../serve-route.js';
+import { tellOutside } from '../outside-changes.js';
+import { JsonText, serveRoute, type Desk } from '../serve-route.js';
 
 /** How the ids of a rehearsal's players begin. */
 const rehearsalPrefix = 'rehearsal-';
@@ -24,6 +25,42 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     const player = await knownPlayer(reader, place, params.player);
     const records = recordsByKey(await reader.records(player, place));
     return { ...playerSummary(player), now: rfc3339(desk.clock.now()), seen: player.seen, records };
+  });
+
+  serveRoute(router, desk, routes.changes, async ({ params, body, environment, request }) => {
+    const token = request.get('Idempotency-Key');
+    if (token === undefined || token.length === 0 || token.length > 200) throw new Refusal('idempotency-key-missing');
+    const place = await environment();
+    const { outcome, outside } = await desk.writer.do('changeOutside', {
+      environment: place.number,
+      player: params.player,
+      token,
+      transactions: body.transactions,
+    });
+    if (outside !== null) await tellOutside(desk, place, outside);
+    return new JsonText(`{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1)}`);
+  });
+
+  serveRoute(router, desk, routes.readPlayers, async ({ body, environment }) => {
+    const place = await environment();
+    const { rules } = await reader.manifestOf(place);
+    for (const key of body.keys ?? []) {
+      const declared = declarationOf(key, rules.manifest);
+      if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
+    }
+    const wanted = body.keys && new Set(body.keys);
+    const found: ReadResponse['players'] = {};
+    const unknown: string[] = [];
+    for (const id of new Set(body.players)) {
+      const player = await reader.player(place.number, id);
+      if (player === undefined) {
+        unknown.push(id);
+        continue;
+      }
+      const records = [...(await reader.records(player, place))].filter(([key]) => wanted?.has(key) ?? true);
+      found[id] = { name: player.name, records: recordsByKey(new Map(records)) };
+    }
+    return { now: rfc3339(desk.clock.now()), players: found, unknown };
   });
 
   serveRoute(router, desk, routes.playerSessions, async ({ params, query, environment }) => {

@@ -1,4 +1,5 @@
 import { Migrator, type Kysely, type Migration } from 'kysely';
+import * as changesFromOutside from './0003-changes-from-outside.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -7,6 +8,7 @@ import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
 const migrations: Record<string, Migration> = {
   '0001-first-slice': firstSlice,
   '0002-sessions-that-never-lose': sessionsThatNeverLose,
+  '0003-changes-from-outside': changesFromOutside,
 };
 
 /** The migration that a database of this version stands at. */

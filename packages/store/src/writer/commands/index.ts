@@ -3,6 +3,7 @@ import { note, probe } from './activity.js';
 import { addKey, createEnvironment } from './environments.js';
 import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
+import { changeOutside } from './change-outside.js';
 import { erasePlayer } from './erase-player.js';
 import { putRecord } from './put-record.js';
 import { renew } from './renew.js';
@@ -20,6 +21,7 @@ export const commands = {
   probe,
   erasePlayer,
   putRecord,
+  changeOutside,
   createEnvironment,
   addKey,
   addOperator,

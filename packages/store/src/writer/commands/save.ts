@@ -3,11 +3,8 @@ import {
   decideSave,
   declarationOf,
   isProblem,
-  onceTokenLasts,
   readRecord,
   type Manifest,
-  type Refused,
-  type Rules,
   type SaveRefusal,
   type StoredRecord,
   type Transaction,
@@ -17,7 +14,8 @@ import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { endSession, hostReplaced, sessionEnded } from '../sessions.js';
-import { checkRoomForUnsettled, keepUnsettled } from './unsettled.js';
+import { applyTransactions } from './apply-transactions.js';
+import { checkRoomForUnsettled, keepUnsettled, type Unapplied } from './unsettled.js';
 
 export interface Save {
   readonly environment: number;
@@ -66,7 +64,12 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
 
   const { rules } = await context.manifests.newestOf(environment);
   const records = await RecordsInWork.load(context.db, player.number);
-  const { outcomes, touched } = await applyAll(context, records, save, rules, session, player);
+  const { outcomes, touched } = await applyTransactions(context, records, rules, player, save.transactions, {
+    session: session.id,
+    earliest: session.joined_at,
+    now: save.now,
+    keep: (unapplied) => keepRefused(context, session, save, unapplied),
+  });
   if (records.hasChanged) {
     player.seen += 1;
     await records.write(player.seen, save.now);
@@ -172,66 +175,15 @@ function digestOf(save: Save): string {
     .digest('base64url');
 }
 
-async function applyAll(
+/** The game was told that it would hold: a person decides. */
+async function keepRefused(
   context: WriterContext,
-  records: RecordsInWork,
-  save: Save & Stamp,
-  rules: Rules,
   session: SessionRow,
-  player: PlayerRow,
-): Promise<{ readonly outcomes: TransactionOutcome[]; readonly touched: Set<string> }> {
-  const { db } = context;
-  const touched = new Set<string>();
-  const outcomes: TransactionOutcome[] = [];
-  for (const [position, transaction] of save.transactions.entries()) {
-    const { once } = transaction;
-    if (once !== undefined && (await isUsed(once))) {
-      outcomes.push({ applied: true, already: true });
-      continue;
-    }
-    const at = timeWithin(transaction.at, session.joined_at, save.now);
-    const outcome = records.apply(transaction, rules, { session: session.id, label: transaction.label ?? null, at });
-    if (!outcome.applied) {
-      outcomes.push(transaction.keep === true ? await kept(position, transaction, outcome) : outcome);
-      continue;
-    }
-    outcomes.push(outcome);
-    for (const change of transaction.changes) touched.add(change.key);
-    if (once !== undefined) await use(once);
-  }
-  return { outcomes, touched };
-
-  /** The game was told that it would hold: a person decides. */
-  async function kept(position: number, transaction: Transaction, outcome: Refused): Promise<TransactionOutcome> {
-    const { code: reason, detail } = outcome.problem;
-    await checkRoomForUnsettled(context, session.environment, 1);
-    const unapplied = { position, transaction, reason, detail };
-    return { ...outcome, unsettled: await keepUnsettled(context, session, save.number ?? 0, unapplied, save.now) };
-  }
-
-  async function isUsed(token: string): Promise<boolean> {
-    const row = await db
-      .selectFrom('once_tokens')
-      .select('at')
-      .where('player', '=', player.number)
-      .where('token', '=', token)
-      .executeTakeFirst();
-    return row !== undefined && row.at > save.now - onceTokenLasts;
-  }
-
-  async function use(token: string): Promise<void> {
-    await db
-      .insertInto('once_tokens')
-      .values({ player: player.number, token, at: save.now })
-      .onConflict((conflict) => conflict.columns(['player', 'token']).doUpdateSet({ at: save.now }))
-      .execute();
-  }
-}
-
-/** When a transaction happened: within the session, whatever the sender's clock says. */
-function timeWithin(at: string | undefined, joinedAt: number, now: number): number {
-  if (at === undefined) return now;
-  return Math.min(Math.max(Date.parse(at), joinedAt), now);
+  save: Save & Stamp,
+  unapplied: Unapplied,
+): Promise<string> {
+  await checkRoomForUnsettled(context, session.environment, 1);
+  return keepUnsettled(context, session, save.number ?? 0, unapplied, save.now);
 }
 
 /** Records as they are sent, by key. What is no longer declared is left out. */

@@ -1,0 +1,75 @@
+import { onceTokenLasts, type Rules, type Transaction } from '@vekkon/core';
+import type { TransactionOutcome } from '@vekkon/protocol';
+import type { PlayerRow } from '../../tables.js';
+import type { WriterContext } from '../context.js';
+import type { RecordsInWork } from '../records-in-work.js';
+import type { Unapplied } from './unsettled.js';
+
+/** Whence transactions come. Times in milliseconds since 1970, UTC. */
+interface Source {
+  readonly session: string | null;
+  /** Nothing can have happened before this. */
+  readonly earliest: number;
+  readonly now: number;
+  /** Keeps what was refused after the game was told that it would hold. @returns its id */
+  readonly keep?: (unapplied: Unapplied) => Promise<string>;
+}
+
+/** Applies transactions in order, each whole or not at all; one with a `once` token that was used changes nothing. */
+export async function applyTransactions(
+  { db }: WriterContext,
+  records: RecordsInWork,
+  rules: Rules,
+  player: PlayerRow,
+  transactions: readonly Transaction[],
+  source: Source,
+): Promise<{ readonly outcomes: TransactionOutcome[]; readonly touched: Set<string> }> {
+  const touched = new Set<string>();
+  const outcomes: TransactionOutcome[] = [];
+  for (const [position, transaction] of transactions.entries()) {
+    const { once, label = null } = transaction;
+    if (once !== undefined && (await isUsed(once))) {
+      outcomes.push({ applied: true, already: true });
+      continue;
+    }
+    const outcome = records.apply(transaction, rules, {
+      session: source.session,
+      label,
+      at: timeOf(transaction, source),
+    });
+    if (!outcome.applied) {
+      const { code: reason, detail } = outcome.problem;
+      const isKept = transaction.keep === true && source.keep !== undefined;
+      const unsettled = isKept ? await source.keep?.({ position, transaction, reason, detail }) : undefined;
+      outcomes.push(unsettled === undefined ? outcome : { ...outcome, unsettled });
+      continue;
+    }
+    outcomes.push(outcome);
+    for (const change of transaction.changes) touched.add(change.key);
+    if (once !== undefined) await use(once);
+  }
+  return { outcomes, touched };
+
+  async function isUsed(token: string): Promise<boolean> {
+    const row = await db
+      .selectFrom('once_tokens')
+      .select('at')
+      .where('player', '=', player.number)
+      .where('token', '=', token)
+      .executeTakeFirst();
+    return row !== undefined && row.at > source.now - onceTokenLasts;
+  }
+
+  async function use(token: string): Promise<void> {
+    await db
+      .insertInto('once_tokens')
+      .values({ player: player.number, token, at: source.now })
+      .onConflict((conflict) => conflict.columns(['player', 'token']).doUpdateSet({ at: source.now }))
+      .execute();
+  }
+}
+
+/** When a transaction happened: within its session, whatever the sender's clock says. */
+function timeOf({ at }: Transaction, { earliest, now }: Source): number {
+  return at === undefined ? now : Math.min(Math.max(Date.parse(at), earliest), now);
+}

@@ -1,0 +1,106 @@
+import { createHash } from 'node:crypto';
+import type { Transaction } from '@vekkon/core';
+import { Refusal, type TransactionOutcome } from '@vekkon/protocol';
+import type { PlayerRow } from '../../tables.js';
+import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { RecordsInWork } from '../records-in-work.js';
+import { addPlayer, openSessionOf } from '../sessions.js';
+import { applyTransactions } from './apply-transactions.js';
+import { recordsUnder } from './save.js';
+import type { ChangedOutside } from './unsettled.js';
+
+export interface ChangeOutside {
+  readonly environment: number;
+  readonly player: string;
+  /** The idempotency key: the same for every try of one call. */
+  readonly token: string;
+  readonly transactions: readonly Transaction[];
+}
+
+export interface ChangedByToken {
+  /** The response but for `now`, as JSON text. */
+  readonly outcome: string;
+  /** What the host that holds the player must be told; null if it was sent before. */
+  readonly outside: ChangedOutside | null;
+}
+
+/** How long an idempotency key is remembered, in milliseconds. */
+const tokenLasts = 7 * 24 * 60 * 60 * 1000;
+
+/**
+ * Applies transactions from outside a session, once for an idempotency key.
+ * A player who never joined is made: what they are given waits for them, and
+ * they are new at their first join all the same.
+ */
+export async function changeOutside(context: WriterContext, change: ChangeOutside & Stamp): Promise<ChangedByToken> {
+  const { db } = context;
+  const { environment: number, token, transactions, now } = change;
+  const digest = createHash('sha256')
+    .update(JSON.stringify([change.player, transactions]))
+    .digest('base64url');
+  const before = await db
+    .selectFrom('outside_requests')
+    .select(['digest', 'outcome', 'at'])
+    .where('environment', '=', number)
+    .where('token', '=', token)
+    .executeTakeFirst();
+  if (before !== undefined && before.at > now - tokenLasts) {
+    if (before.digest !== digest) throw new Refusal('idempotency-key-reused');
+    return { outcome: before.outcome, outside: null };
+  }
+  const { rules } = await context.manifests.newestOf(await environmentOf(context, number));
+  const found = await db
+    .selectFrom('players')
+    .selectAll()
+    .where('environment', '=', number)
+    .where('id', '=', change.player)
+    .executeTakeFirst();
+  const open = found && (await openSessionOf(context, found));
+  if (open !== undefined) checkGuarded(transactions, open.host);
+  const player: PlayerRow = found ?? (await addPlayer(context, change));
+  const records = await RecordsInWork.load(db, player.number);
+  const { outcomes, touched } = await applyTransactions(context, records, rules, player, transactions, {
+    session: null,
+    earliest: now,
+    now,
+  });
+  if (records.hasChanged) {
+    player.seen += 1;
+    await records.write(player.seen, now);
+    await db.updateTable('players').set({ seen: player.seen }).where('number', '=', player.number).execute();
+  }
+  const outcome = JSON.stringify({
+    seen: player.seen,
+    transactions: outcomes satisfies TransactionOutcome[],
+    records: recordsUnder(touched, records, rules.manifest),
+  });
+  const row = { environment: number, token, digest, outcome, at: now };
+  await db
+    .insertInto('outside_requests')
+    .values(row)
+    .onConflict((conflict) => conflict.columns(['environment', 'token']).doUpdateSet({ digest, outcome, at: now }))
+    .execute();
+  return {
+    outcome,
+    outside: {
+      player: change.player,
+      keys: [...touched],
+      seen: player.seen,
+      open: open === undefined ? null : { id: open.id, host: open.host },
+    },
+  };
+}
+
+/** While a host plays on a copy, a whole value may be replaced only by who says what they replace. */
+function checkGuarded(transactions: readonly Transaction[], host: string): void {
+  for (const change of transactions.flatMap(({ changes }) => changes)) {
+    const replaces = change.op === 'put' || change.op === 'merge';
+    if (replaces && change.ifRevision === undefined) {
+      throw new Refusal(
+        'precondition-needed',
+        `The player is in a session on "${host}": a ${change.op} on ${change.key} needs ifRevision, the revision that you read.`,
+        { key: change.key },
+      );
+    }
+  }
+}
