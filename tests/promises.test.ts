@@ -45,7 +45,7 @@ describe('a service of its own', () => {
 
   it('answers what is running when it is asked to stop, and ends with 0', async () => {
     const { service, url } = await serve(folder);
-    const session = await new VekkonHost({ url, hostKey, host: 'ridge-eu-1' }).join('p-stopping');
+    const session = await new VekkonHost({ url, hostKey, host: 'ridge-eu-1', deadline: 500 }).join('p-stopping');
     session.increase('climbs', 1);
     const saved = session.save();
     const ended = service.stop('SIGTERM');
@@ -64,10 +64,9 @@ describe('a service of its own', () => {
   it('says that it is up, and that it is ready', async () => {
     const { service, url } = await serve(folder);
     expect(await (await fetch(`${url}/health`)).json()).to.deep.equal({ status: 'up' });
-    expect(await (await fetch(`${url}/ready`)).json()).to.deep.equal({
-      status: 'ready',
-      migration: '0001-first-slice',
-    });
+    const ready = (await (await fetch(`${url}/ready`)).json()) as { status: string; migration: string };
+    expect(ready.status).to.equal('ready');
+    expect(ready.migration).to.match(/^\d{4}-/);
     await service.stop();
   });
 
