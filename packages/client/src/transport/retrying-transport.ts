@@ -1,4 +1,4 @@
-import { ServiceRefused, VekkonError } from '../errors.js';
+import { ServiceRefused, ServiceUnreachable, VekkonError } from '../errors.js';
 import type { Sent, Transport } from './transport.js';
 
 /** One try that failed, and how long until the next. */
@@ -23,31 +23,34 @@ export interface RetryOptions {
 
 const firstPause = 100;
 const longestPause = 5_000;
+/** Milliseconds over which those who rest come back once the service answers again. */
+const spreadOfReturn = 500;
 
 /**
  * Sends again what can be sent again, with exponential backoff and full
- * jitter, until it is answered or the deadline has passed. Every call that
+ * jitter, until it is answered or the deadline has passed. When one call is
+ * answered, those that rest because nothing answered try soon. Every call that
  * goes through here may be repeated: joins carry an attempt, saves a number.
  */
 export class RetryingTransport implements Transport {
   readonly #inner: Transport;
   readonly #options: RetryOptions;
-  readonly #stopped: Stopped;
+  readonly #shared: Shared;
 
-  constructor(inner: Transport, options: RetryOptions, stopped = new Stopped()) {
+  constructor(inner: Transport, options: RetryOptions, shared = new Shared()) {
     this.#inner = inner;
     this.#options = options;
-    this.#stopped = stopped;
+    this.#shared = shared;
   }
 
   /** The same, with another deadline; stopped together with this one. */
   within(deadline: number): RetryingTransport {
-    return new RetryingTransport(this.#inner, { ...this.#options, deadline }, this.#stopped);
+    return new RetryingTransport(this.#inner, { ...this.#options, deadline }, this.#shared);
   }
 
   /** No further tries: what waits for one fails with what its last try met. */
   stop(): void {
-    this.#stopped.stop();
+    this.#shared.stop();
   }
 
   async send<Answer>(sent: Sent): Promise<Answer> {
@@ -55,43 +58,60 @@ export class RetryingTransport implements Transport {
     const startedAt = performance.now();
     for (let attempt = 1; ; attempt++) {
       try {
-        return await this.#inner.send<Answer>(sent);
+        const answer = await this.#inner.send<Answer>(sent);
+        this.#shared.isBack(chance);
+        return answer;
       } catch (error) {
         if (!(error instanceof VekkonError)) throw error;
         const left = deadline - (performance.now() - startedAt);
         const pause = pauseAfter(error, attempt, chance);
-        const goesOn = error.canRetry && pause < left && !this.#stopped.isStopped;
+        const goesOn = error.canRetry && pause < left && !this.#shared.isStopped;
         const { method, path } = sent;
         onFailedTry({ method, path, attempt, error, nextIn: goesOn ? pause : undefined });
         if (!goesOn) throw error;
-        await this.#rest(pause);
-        if (this.#stopped.isStopped) throw error;
+        await this.#rest(pause, error instanceof ServiceUnreachable);
+        if (this.#shared.isStopped) throw error;
       }
     }
   }
 
-  #rest(milliseconds: number): Promise<void> {
-    const { resting } = this.#stopped;
+  /** @param mayEndEarly may somebody else's answer end it? Not where the service asked for the pause. */
+  #rest(milliseconds: number, mayEndEarly: boolean): Promise<void> {
     return new Promise((resolve) => {
-      const done = () => {
-        clearTimeout(timer);
-        resting.delete(done);
-        resolve();
+      const resting = {
+        mayEndEarly,
+        end: () => {
+          clearTimeout(timer);
+          this.#shared.resting.delete(resting);
+          resolve();
+        },
       };
-      const timer = setTimeout(done, milliseconds);
-      resting.add(done);
+      const timer = setTimeout(resting.end, milliseconds);
+      this.#shared.resting.add(resting);
     });
   }
 }
 
-/** Shared by transports that stop together: whoever rests between two tries is woken. */
-class Stopped {
+interface Resting {
+  readonly mayEndEarly: boolean;
+  end(): void;
+}
+
+/** What transports to the same service share: who rests between two tries, and whether to go on at all. */
+class Shared {
   isStopped = false;
-  readonly resting = new Set<() => void>();
+  readonly resting = new Set<Resting>();
 
   stop(): void {
     this.isStopped = true;
-    for (const wake of this.resting) wake();
+    for (const one of this.resting) one.end();
+  }
+
+  /** The service answers again: whoever rests because it did not tries soon, one here and one there. */
+  isBack(chance: () => number): void {
+    for (const one of this.resting) {
+      if (one.mayEndEarly) setTimeout(() => one.end(), chance() * spreadOfReturn);
+    }
   }
 }
 
