@@ -64,6 +64,31 @@ describe('the command line', () => {
     expect((await run('key', 'list')).out).to.match(new RegExp(`${id}… +host-key +\\S+ \\S+ +\\d{4}-`));
   });
 
+  it('says every mistake in a manifest file, without a service', async () => {
+    const file = path.join(config, 'mistaken.yaml');
+    writeFileSync(
+      file,
+      'manifest: 1\ngame: highfell-gliders\nprogres:\n  climbs: 0\ncurrencies:\n  opal: { floor: low }\n',
+    );
+    const { out, status } = await vekkon(['manifest', 'check', file], { VEKKON_CONFIG: path.join(config, 'empty') })
+      .ended;
+    expect(out)
+      .to.match(/:3:1 .*did you mean "progress"/)
+      .and.match(/:6:11 .*must be integer/);
+    expect(status).to.equal(1);
+    const right = await run('manifest', 'check', 'packages/demo/highfell-gliders.yaml');
+    expect([right.status, right.out]).to.deep.equal([
+      0,
+      'packages/demo/highfell-gliders.yaml is right: highfell-gliders, 12 records, 3 tunables.\n',
+    ]);
+  });
+
+  it('shows the manifest that is installed', async () => {
+    expect((await run('manifest', 'show')).out)
+      .to.match(/currency\/feather +40 +always +read/)
+      .and.match(/gorge-run +lower is better, best/);
+  });
+
   it('lists what is unsettled, settles one and drops another', async () => {
     const late = await world.joinPlainly('p-late', 'ridge-eu-5');
     await world.joinPlainly('p-late', 'ridge-eu-5');

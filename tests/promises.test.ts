@@ -102,6 +102,15 @@ describe('the description of the service', () => {
     for (const { advice } of problems) expect(advice.length).to.be.greaterThan(10);
   });
 
+  it("holds the manifest's own JSON Schema, for editors", async () => {
+    const schema = (await (await fetch(`${world.url}/manifest.schema.json`)).json()) as {
+      $schema: string;
+      properties: object;
+    };
+    expect(schema.$schema).to.equal('https://json-schema.org/draft/2020-12/schema');
+    expect(schema.properties).to.include.keys('progress', 'currencies', 'preferences', 'boards', 'tunables');
+  });
+
   it('is OpenAPI 3.1, made from the shapes that check the requests', async () => {
     const document = (await (await fetch(`${world.url}/openapi.json`)).json()) as {
       openapi: string;

@@ -1,6 +1,5 @@
-import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
-import { WrongCommandLine } from '../exit-status.js';
+import { textOf } from '../text-of.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
 import { signedInOperator } from '../signed-in.js';
@@ -43,12 +42,4 @@ export function addGame(program: Command): void {
       ]);
       print(environments, options, () => table(['ENVIRONMENT', 'TITLE', 'LIVE', 'MANIFEST'], rows));
     });
-}
-
-function textOf(file: string): string {
-  try {
-    return readFileSync(file, 'utf8');
-  } catch (error) {
-    throw new WrongCommandLine(`${file} can't be read: ${(error as Error).message}.`);
-  }
 }

@@ -13,6 +13,8 @@ interface Shown extends StoredRecord {
   readonly name: string;
   readonly about: string | undefined;
   readonly unit: string | undefined;
+  /** Which of a score's numbers counts on its board. */
+  readonly counts: 'best' | 'newest' | 'sum';
 }
 
 function ofKind(kind: string): Shown[] {
@@ -20,8 +22,11 @@ function ofKind(kind: string): Shown[] {
     .filter(([key]) => key.startsWith(`${kind}/`))
     .map(([key, record]) => {
       const declaration = manifest?.records[key.split('/', 2).join('/')];
-      const unit = declaration?.kind === 'score' ? declaration.unit : undefined;
-      return { ...record, key, name: key.slice(kind.length + 1).replace('/', ' · '), about: declaration?.about, unit };
+      const isScore = declaration?.kind === 'score';
+      const unit = isScore ? declaration.unit : undefined;
+      const counts = isScore ? declaration.counts : 'best';
+      const name = key.slice(kind.length + 1).replace('/', ' · ');
+      return { ...record, key, name, about: declaration?.about, unit, counts };
     });
 }
 
@@ -29,6 +34,12 @@ const currencies = computed(() => ofKind('currency'));
 const progress = computed(() => ofKind('progress'));
 const scores = computed(() => ofKind('score'));
 const preferences = computed(() => ofKind('preference'));
+
+/** The number that counts; a sum of no results is none yet. */
+function counted(record: Shown): Json | undefined {
+  if (member(record, 'count') === 0) return null;
+  return member(record, { best: 'best', newest: 'latest', sum: 'sum' }[record.counts]);
+}
 
 function member(record: Shown, name: string): Json | undefined {
   return (record.value as { readonly [name: string]: Json })[name];
@@ -60,7 +71,7 @@ function member(record: Shown, name: string): Json | undefined {
           <thead>
             <tr>
               <th scope="col">Board</th>
-              <th scope="col">Best</th>
+              <th scope="col">Counts</th>
               <th scope="col">Latest</th>
               <th scope="col">Results</th>
             </tr>
@@ -69,7 +80,7 @@ function member(record: Shown, name: string): Json | undefined {
             <tr v-for="one in scores" :key="one.key" :data-key="one.key">
               <th scope="row">{{ one.name }}</th>
               <td class="numerals" :title="timeInWords(member(one, 'bestAt') as string | null)">
-                {{ resultInWords(member(one, 'best'), one.unit) }}
+                {{ resultInWords(counted(one), one.unit) }} <span class="muted">{{ one.counts }}</span>
               </td>
               <td class="numerals">{{ resultInWords(member(one, 'latest'), one.unit) }}</td>
               <td class="numerals">{{ valueInWords(member(one, 'count')) }}</td>

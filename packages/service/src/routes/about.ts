@@ -1,3 +1,4 @@
+import { manifestSchema } from '@vekkon/core/manifest-file';
 import { openApiDocument, problemCatalogue, Refusal, routes } from '@vekkon/protocol';
 import type { IRouter } from 'express';
 import { serveRoute, type Desk } from '../serve-route.js';
@@ -17,6 +18,9 @@ export function serveAbout(router: IRouter, desk: Desk, version: string): void {
   serveRoute(router, desk, routes.problems, async () => ({
     problems: Object.entries(problemCatalogue).map(([code, entry]) => ({ code, ...entry })),
   }));
+
+  // For editors, which then know what may be written in a manifest.
+  router.get('/manifest.schema.json', (_request, response) => void response.json(manifestSchema));
 
   const document = openApiDocument(version);
   router.get('/openapi.json', (_request, response) => void response.json(document));
