@@ -1,0 +1,109 @@
+import { expect } from 'chai';
+import type { ProblemDetails } from '@vekkon/protocol';
+import { ServiceRefused, ServiceUnreachable } from '../src/errors.js';
+import { RetryingTransport, type FailedTry } from '../src/transport/retrying-transport.js';
+import type { Sent, Transport } from '../src/transport/transport.js';
+
+const unreachable = () => new ServiceUnreachable('http://127.0.0.1:9', new Error('gone'));
+const refused = (status: number, facts: object = {}) =>
+  new ServiceRefused({
+    code: 'disturbed',
+    status,
+    detail: 'on purpose',
+    title: '',
+    type: '',
+    requestId: '',
+    ...facts,
+  } as ProblemDetails);
+
+/** Fails as it is told, one call after the other, then answers. */
+class Scripted implements Transport {
+  calls = 0;
+  readonly #failures: Error[];
+
+  constructor(...failures: Error[]) {
+    this.#failures = failures;
+  }
+
+  async send<Answer>(_sent: Sent): Promise<Answer> {
+    this.calls++;
+    const failure = this.#failures.shift();
+    if (failure !== undefined) throw failure;
+    return 'answered' as Answer;
+  }
+}
+
+const call: Sent = { method: 'POST', path: '/v1/sessions/ses_x/saves' };
+
+function retrying(inner: Transport, deadline: number, chance = () => 0) {
+  const failed: FailedTry[] = [];
+  return {
+    failed,
+    transport: new RetryingTransport(inner, { deadline, chance, onFailedTry: (one) => failed.push(one) }),
+  };
+}
+
+describe('trying again', () => {
+  it('goes on until it is answered, and tells of each try', async () => {
+    const inner = new Scripted(unreachable(), refused(503), refused(429), refused(502), refused(504));
+    const { transport, failed } = retrying(inner, 1_000);
+    expect(await transport.send(call)).to.equal('answered');
+    expect(inner.calls).to.equal(6);
+    expect(failed.map(({ attempt }) => attempt)).to.deep.equal([1, 2, 3, 4, 5]);
+  });
+
+  it('does not repeat what is refused for good', async () => {
+    for (const status of [400, 401, 404, 409, 412, 422, 500]) {
+      const inner = new Scripted(refused(status));
+      const { transport } = retrying(inner, 1_000);
+      expect(await transport.send(call).catch((error: unknown) => error)).to.have.property('status', status);
+      expect(inner.calls, String(status)).to.equal(1);
+    }
+  });
+
+  it('doubles the bound of its pauses, and takes any part of it', async () => {
+    const inner = new Scripted(...Array.from({ length: 4 }, unreachable));
+    const { transport, failed } = retrying(inner, 1_000, () => 0.01);
+    await transport.send(call);
+    expect(failed.map(({ nextIn }) => nextIn)).to.deep.equal([1, 2, 4, 8]);
+  });
+
+  it('waits as long as the service asks, and gives up where that is past the deadline', async () => {
+    const soon = retrying(new Scripted(refused(503, { retryAfter: 0.02 })), 1_000);
+    await soon.transport.send(call);
+    expect(soon.failed[0]?.nextIn).to.equal(20);
+    const late = retrying(new Scripted(refused(503, { retryAfter: 5 })), 1_000);
+    expect(await late.transport.send(call).catch((error: unknown) => error)).to.be.instanceOf(ServiceRefused);
+    expect(late.failed.map(({ nextIn }) => nextIn)).to.deep.equal([undefined]);
+  });
+
+  it('comes back soon when another call was answered', async () => {
+    // The pause would be beyond the test's own time.
+    const always = { is: 'down' };
+    const inner: Transport = {
+      async send<Answer>(): Promise<Answer> {
+        if (always.is === 'down') throw unreachable();
+        return 'answered' as Answer;
+      },
+    };
+    let chance = 1;
+    const { transport, failed } = retrying(inner, 10 ** 9, () => chance);
+    const resting = transport.send(call);
+    while (failed.length < 1) await new Promise((resolve) => setImmediate(resolve));
+    always.is = 'up';
+    chance = 0;
+    await transport.send(call);
+    expect(await resting).to.equal('answered');
+  });
+
+  it('stops when it is told to, with what the last try met', async () => {
+    const { transport, failed } = retrying(new Scripted(...Array.from({ length: 9 }, unreachable)), 10 ** 9, () => 1);
+    const sending = transport
+      .within(10 ** 9)
+      .send(call)
+      .catch((error: unknown) => error);
+    while (failed.length < 1) await new Promise((resolve) => setImmediate(resolve));
+    transport.stop();
+    expect(await sending).to.be.instanceOf(ServiceUnreachable);
+  });
+});

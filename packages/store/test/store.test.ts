@@ -1,0 +1,114 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { expect } from 'chai';
+import type { Transaction } from '@vekkon/core';
+import { Refusal } from '@vekkon/protocol';
+import { openStore, type Store } from '@vekkon/store';
+import { highfell } from '../../core/test/highfell.js';
+import { Leases } from '../src/writer/leases.js';
+
+const climb: Transaction = { changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] };
+
+describe('the writer', () => {
+  let folder: string;
+  let store: Store;
+  let environment: number;
+  beforeEach(async () => {
+    folder = mkdtempSync(path.join(tmpdir(), 'vekkon-store-'));
+    store = await openStore(folder);
+    const made = await store.writer.do('createEnvironment', {
+      game: 'highfell-gliders',
+      name: 'dev',
+      isLive: false,
+      leaseSeconds: 60,
+      manifest: { manifest: highfell.manifest, source: '' },
+      keys: [],
+    });
+    environment = made.number;
+  });
+  afterEach(async () => {
+    await store.close();
+    rmSync(folder, { recursive: true });
+  });
+
+  const join = (player: string, session: string) =>
+    store.writer.do('join', {
+      environment,
+      player,
+      session,
+      host: 'ridge-eu-1',
+      instance: null,
+      attempt: null,
+      name: null,
+      attributes: {},
+    });
+  const save = (session: string, number: number) =>
+    store.writer.do('save', { environment, session, number, seen: null, transactions: [climb], leave: false });
+  const climbs = async (player: string) => {
+    const row = await store.reader.player(environment, player);
+    return (await store.reader.record(row!.number, 'progress/climbs'))?.value;
+  };
+
+  it('commits many commands together, each in its own order', async () => {
+    await Promise.all([join('p-1', 'ses_1'), join('p-2', 'ses_2')]);
+    const saves = [1, 2, 3].flatMap((number) => [save('ses_1', number), save('ses_2', number)]);
+    await Promise.all(saves);
+    expect([await climbs('p-1'), await climbs('p-2')]).to.deep.equal([3, 3]);
+  });
+
+  it('undoes a command that is refused, and not its neighbours', async () => {
+    await join('p-1', 'ses_1');
+    const results = await Promise.allSettled([
+      save('ses_1', 1),
+      save('ses_none', 1),
+      save('ses_1', 2),
+      join('p-2', 'ses_1'),
+    ]);
+    expect(results.map(({ status }) => status)).to.deep.equal(['fulfilled', 'rejected', 'fulfilled', 'rejected']);
+    expect((results[1] as PromiseRejectedResult).reason).to.be.instanceOf(Refusal);
+    // The id of an open session was taken: a fault, not a refusal. Its player was not made either.
+    expect((results[3] as PromiseRejectedResult).reason).to.not.be.instanceOf(Refusal);
+    expect(await store.reader.player(environment, 'p-2')).to.equal(undefined);
+    expect(await climbs('p-1')).to.equal(2);
+  });
+
+  it('lets no player have two open sessions', async () => {
+    await join('p-1', 'ses_1');
+    await join('p-1', 'ses_2');
+    const row = await store.reader.player(environment, 'p-1');
+    const sessions = await store.reader.sessions(row!.number, 10);
+    expect(sessions.map(({ id, end }) => [id, end])).to.deep.equal([
+      ['ses_2', null],
+      ['ses_1', 'joined-again'],
+    ]);
+  });
+
+  it('keeps every revision, so that records can be read as they were', async () => {
+    await join('p-1', 'ses_1');
+    for (const number of [1, 2, 3]) await save('ses_1', number);
+    const row = await store.reader.player(environment, 'p-1');
+    const asOf = async (seen: number) =>
+      (await store.reader.recordsAsOf(row!.number, seen)).get('progress/climbs')?.value;
+    expect([await asOf(1), await asOf(2), await asOf(4)]).to.deep.equal([0, 1, 3]);
+  });
+
+  it('is read by who does not wait for it', async () => {
+    await join('p-1', 'ses_1');
+    const busy = Promise.all(Array.from({ length: 200 }, (_, index) => save('ses_1', index + 1)));
+    expect(await store.reader.player(environment, 'p-1')).to.have.property('id', 'p-1');
+    await busy;
+    expect(await climbs('p-1')).to.equal(200);
+  });
+});
+
+describe('leases', () => {
+  it('are whole from the start of the service, until they are renewed', () => {
+    const leases = new Leases(5_000);
+    expect(leases.endOf('ses_1', 60)).to.equal(65_000);
+    expect(leases.renew('ses_1', 60, 20_000)).to.equal(80_000);
+    expect(leases.endOf('ses_1', 60)).to.equal(80_000);
+    leases.forget('ses_1');
+    expect(leases.endOf('ses_1', 60)).to.equal(65_000);
+  });
+});
