@@ -189,7 +189,7 @@ describe('client and service together', () => {
   }
 });
 
-/** Says which seed it was, so that what failed can be played again. */
+/** Says from which number chance started, so that what failed can be played again with VEKKON_MODEL_SEED. */
 function report(details: fc.RunDetails<[Step[][]]>): void {
   process.stdout.write(`      seed ${details.seed}: ${details.numRuns * laneCount} afternoons\n`);
   if (details.failed) throw new Error(String(details.errorInstance), { cause: details.errorInstance });

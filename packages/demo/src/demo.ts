@@ -35,7 +35,7 @@ export interface Demo {
   close(): Promise<void>;
 }
 
-const seededPilots = 240;
+const pilotsWithHistory = 240;
 const environmentName = 'dev';
 const day = 24 * 60 * 60 * 1000;
 
@@ -64,9 +64,9 @@ export async function startDemo({ data, port, pilots, fresh, say }: DemoOptions)
     // Beside the folder and moved at the end: a demo that is interrupted here starts over.
     const unfinished = `${data}.unfinished`;
     rmSync(unfinished, { recursive: true, force: true });
-    const saves = await seed(unfinished);
+    const saves = await makeData(unfinished);
     renameSync(unfinished, data);
-    say(`${seededPilots} pilots, ${saves} saves.`);
+    say(`${pilotsWithHistory} pilots, ${saves} saves.`);
   }
   const log = openLog('json', path.join(data, 'service.log'));
   const service = await startService({ data, port, listen: '127.0.0.1', log });
@@ -90,7 +90,7 @@ function writeAccess(file: string, access: DemoAccess): void {
 }
 
 /** Makes the first admin and the environment as a person would, then writes the history. */
-async function seed(data: string): Promise<number> {
+async function makeData(data: string): Promise<number> {
   const until = Date.now();
   const clock = new HistoryClock(until - 41 * day);
   const log = openLog('json', path.join(data, 'history.log'));
@@ -104,7 +104,7 @@ async function seed(data: string): Promise<number> {
     const made = await admin.createEnvironment({ manifest: demoManifest(), environment: environmentName });
     const environment = await service.store.reader.environmentNamed(made.game, made.environment);
     if (environment === undefined) throw new Error('The environment that was just made is not there.');
-    const saves = await writeHistory(service.store, clock, environment.number, seededPilots, until);
+    const saves = await writeHistory(service.store, clock, environment.number, pilotsWithHistory, until);
     writeAccess(path.join(data, 'access.json'), {
       url: service.url,
       game: made.game,

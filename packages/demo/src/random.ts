@@ -2,8 +2,8 @@
 export class Random {
   #state: number;
 
-  constructor(seed: number) {
-    this.#state = seed >>> 0;
+  constructor(start: number) {
+    this.#state = start >>> 0;
   }
 
   /** From 0 up to but not including 1 (the mulberry32 generator). */
