@@ -2,7 +2,7 @@
 // Node and npm; every other script calls it first.
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 
 export const root = path.resolve(import.meta.dirname, '..');
@@ -44,14 +44,10 @@ function stateOf(folders) {
 
 export function prepare() {
   const lock = readFileSync(path.join(root, 'package-lock.json'), 'utf8');
-  const installed = existsSync(path.join(root, 'node_modules')) ? '' : 'missing';
-  once(
-    'installed',
-    createHash('sha256')
-      .update(lock + process.version + installed)
-      .digest('hex'),
-    () => {
-      console.log('Installing packages; the first time, SQLite is compiled, which takes a few minutes …');
+  // Packages that somebody has removed are missing, whatever was done before.
+  if (!existsSync(path.join(root, 'node_modules'))) rmSync(path.join(stamps, 'installed'), { force: true });
+  once('installed', createHash('sha256').update(lock + process.version).digest('hex'), () => {
+    console.log('Installing packages; the first time, SQLite is compiled, which takes a few minutes …');
       run('Installing', npm, ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
     },
   );
