@@ -46,8 +46,13 @@ export function prepare() {
   const lock = readFileSync(path.join(root, 'package-lock.json'), 'utf8');
   // Packages that somebody has removed are missing, whatever was done before.
   if (!existsSync(path.join(root, 'node_modules'))) rmSync(path.join(stamps, 'installed'), { force: true });
-  once('installed', createHash('sha256').update(lock + process.version).digest('hex'), () => {
-    console.log('Installing packages; the first time, SQLite is compiled, which takes a few minutes …');
+  once(
+    'installed',
+    createHash('sha256')
+      .update(lock + process.version)
+      .digest('hex'),
+    () => {
+      console.log('Installing packages; the first time, SQLite is compiled, which takes a few minutes …');
       run('Installing', npm, ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
     },
   );
