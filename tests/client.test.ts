@@ -208,6 +208,10 @@ describe('a host', () => {
       const before = new Date();
       session.increase('climbs', 1);
       expect(session.pending).to.equal(1);
+      expect(session.notYetSaved.flatMap(({ changes }) => changes.map(({ key }) => key))).to.deep.equal([
+        'progress/climbs',
+      ]);
+      expect(session.pendingSince!.getTime()).to.be.at.least(before.getTime());
       expect(session.savedAt.getTime()).to.be.at.least(before.getTime());
       await session.save();
       expect(session.pending).to.equal(0);

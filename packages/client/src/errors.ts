@@ -33,7 +33,12 @@ export class ServiceUnreachable extends VekkonError {
   override readonly name = 'ServiceUnreachable';
   readonly canRetry = true;
 
-  constructor(url: string, cause: unknown) {
+  /** @param retryAfter seconds that somebody on the way asked to wait */
+  constructor(
+    url: string,
+    cause: unknown,
+    readonly retryAfter = 0,
+  ) {
     super(`No answer from ${url}: ${reasonOf(cause)}.`, { cause });
   }
 }

@@ -2,7 +2,7 @@ import { expect } from 'chai';
 import type { ProblemDetails } from '@vekkon/protocol';
 import { ServiceRefused, ServiceUnreachable } from '../src/errors.js';
 import { RetryingTransport, type FailedTry } from '../src/transport/retrying-transport.js';
-import type { Sent, Transport } from '../src/transport/transport.js';
+import { HttpTransport, type Sent, type Transport } from '../src/transport/transport.js';
 
 const unreachable = () => new ServiceUnreachable('http://127.0.0.1:9', new Error('gone'));
 const refused = (status: number, facts: object = {}) =>
@@ -75,6 +75,17 @@ describe('trying again', () => {
     const late = retrying(new Scripted(refused(503, { retryAfter: 5 })), 1_000);
     expect(await late.transport.send(call).catch((error: unknown) => error)).to.be.instanceOf(ServiceRefused);
     expect(late.failed.map(({ nextIn }) => nextIn)).to.deep.equal([undefined]);
+  });
+
+  it("waits as long as a proxy's Retry-After asks, too", async () => {
+    const answers = [
+      new Response('<h1>busy</h1>', { status: 503, headers: { 'Retry-After': '1' } }),
+      new Response('{}'),
+    ];
+    const inner = new HttpTransport('http://127.0.0.1:9', {}, async () => answers.shift() as Response);
+    const { transport, failed } = retrying(inner, 500);
+    expect(await transport.send(call).catch((error: unknown) => error)).to.have.property('retryAfter', 1);
+    expect(failed.map(({ nextIn }) => nextIn)).to.deep.equal([undefined]);
   });
 
   it('comes back soon when another call was answered', async () => {

@@ -107,6 +107,17 @@ export class HostSession extends Playing<Promise<void>> {
     return this.#records.pending;
   }
 
+  /** What is not on disk yet, in order. */
+  get notYetSaved(): readonly Transaction[] {
+    return this.#records.unacknowledged;
+  }
+
+  /** When the oldest of it was done; undefined if everything is on disk. */
+  get pendingSince(): Date | undefined {
+    const since = this.#records.pendingSince;
+    return since === undefined ? undefined : new Date(since);
+  }
+
   /** When everything that was done here was last known to be on disk. */
   get savedAt(): Date {
     return this.pending === 0 ? new Date() : this.#savedAt;

@@ -56,6 +56,11 @@ export class LocalRecords {
     return this.#waiting.map(({ transaction }) => transaction);
   }
 
+  /** What the service has not acknowledged yet, in order. */
+  get unacknowledged(): readonly Transaction[] {
+    return [...this.#numbered, ...this.#waiting].map(({ transaction }) => transaction);
+  }
+
   /** When the oldest of what is not acknowledged was done. */
   get pendingSince(): string | undefined {
     return (this.#numbered[0] ?? this.#waiting[0])?.at;

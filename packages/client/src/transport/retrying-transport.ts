@@ -69,7 +69,7 @@ export class RetryingTransport implements Transport {
         const { method, path } = sent;
         onFailedTry({ method, path, attempt, error, nextIn: goesOn ? pause : undefined });
         if (!goesOn) throw error;
-        await this.#rest(pause, error instanceof ServiceUnreachable);
+        await this.#rest(pause, secondsAsked(error) === 0);
         if (this.#shared.isStopped) throw error;
       }
     }
@@ -115,9 +115,14 @@ class Shared {
   }
 }
 
+/** How long the service, or something on the way, asked to wait. */
+function secondsAsked(error: VekkonError): number {
+  if (error instanceof ServiceRefused) return error.facts.retryAfter ?? 0;
+  return error instanceof ServiceUnreachable ? error.retryAfter : 0;
+}
+
 /** Full jitter: anything up to the bound, which doubles; never less than the service asked for. */
 function pauseAfter(error: VekkonError, attempt: number, chance: () => number): number {
   const bound = Math.min(longestPause, firstPause * 2 ** (attempt - 1));
-  const asked = error instanceof ServiceRefused ? (error.facts.retryAfter ?? 0) * 1000 : 0;
-  return Math.max(asked, chance() * bound);
+  return Math.max(secondsAsked(error) * 1000, chance() * bound);
 }

@@ -66,8 +66,16 @@ export class HttpTransport implements Transport {
     throw new ServiceUnreachable(
       this.#url,
       new Error(`status ${response.status} with an answer that is not the service's`),
+      secondsToWait(response.headers.get('Retry-After')),
     );
   }
+}
+
+/** Retry-After (RFC 9110): seconds, or a date. */
+function secondsToWait(header: string | null): number {
+  if (header === null) return 0;
+  const seconds = /^\d+$/.test(header) ? Number(header) : (Date.parse(header) - Date.now()) / 1000;
+  return Number.isFinite(seconds) ? Math.max(0, seconds) : 0;
 }
 
 function parsed(text: string): unknown {
