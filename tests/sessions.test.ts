@@ -67,6 +67,20 @@ describe('a lease', () => {
     expect((await join('p-restart', 'ridge-eu-2')).status).to.equal(201);
   });
 
+  it('is long over when the last answers are forgotten: thirty days after the end, and not before', async () => {
+    const session = await world.joinPlainly('p-months', 'ridge-eu-1');
+    await save(session);
+    await world.call('POST', `/v1/sessions/${session}/leave`);
+    clock.pass(29 * 24 * 60 * 60);
+    await world.restart();
+    expect((await save(session)).status).to.equal(200);
+    clock.pass(2 * 24 * 60 * 60);
+    await world.restart();
+    expect(codeOf(await save(session))).to.equal('session-ended');
+    const { body } = await world.call('GET', '/v1/players/p-months');
+    expect(body).to.have.nested.property('records.progress/climbs.value', 1);
+  });
+
   it('lasts fifteen minutes in dev, and a minute elsewhere', async () => {
     const { body } = await join('p-stage', 'ridge-eu-1');
     expect((body as JoinResponse).session.leaseSeconds).to.equal(60);

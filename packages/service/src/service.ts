@@ -32,6 +32,7 @@ export interface Service {
 }
 
 const invitationLasts = 60 * 60 * 1000;
+const pruneEvery = 60 * 60 * 1000;
 
 /**
  * Starts the service on a data folder.
@@ -61,11 +62,15 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     await store.close();
     throw error;
   });
+  await prune(store, log);
+  const pruning = setInterval(() => void prune(store, log), pruneEvery);
+  pruning.unref();
   log.info({ url, data: options.data, migration: store.migration }, `Vekkon is up at ${url}`);
   return { url, store, firstAdminLink: await inviteFirstAdmin(store, url, clock), close };
 
   async function close(): Promise<void> {
     isStopping = true;
+    clearInterval(pruning);
     streams.close();
     handovers.close();
     const closed = new Promise((resolve) => server.close(resolve));
@@ -77,6 +82,11 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     await store.close();
     log.info('Vekkon has stopped: everything answered is on disk');
   }
+}
+
+/** What can't be pruned now, such as on a full disk, is pruned later. */
+async function prune({ writer }: Store, log: Logger): Promise<void> {
+  await writer.do('prune', {}).catch((err: unknown) => log.warn({ err }, 'Nothing could be pruned now'));
 }
 
 function listening(server: Server, { port, listen }: ServiceOptions): Promise<string> {

@@ -25,7 +25,7 @@ export interface ChangedByToken {
 }
 
 /** How long an idempotency key is remembered, in milliseconds. */
-const tokenLasts = 7 * 24 * 60 * 60 * 1000;
+export const tokenLasts = 7 * 24 * 60 * 60 * 1000;
 
 /**
  * Applies transactions from outside a session, once for an idempotency key.

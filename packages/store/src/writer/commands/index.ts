@@ -5,6 +5,7 @@ import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
 import { changeOutside } from './change-outside.js';
 import { erasePlayer } from './erase-player.js';
+import { prune } from './prune.js';
 import { putRecord } from './put-record.js';
 import { renew } from './renew.js';
 import { save } from './save.js';
@@ -19,6 +20,7 @@ export const commands = {
   drop,
   note,
   probe,
+  prune,
   erasePlayer,
   putRecord,
   changeOutside,

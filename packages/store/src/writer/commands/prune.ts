@@ -1,0 +1,25 @@
+import { onceTokenLasts } from '@vekkon/core';
+import type { Stamp, WriterContext } from '../context.js';
+import { tokenLasts } from './change-outside.js';
+
+/** How long the last outcome of a session is kept after its end, in milliseconds. Spools expire sooner. */
+const outcomeLasts = 30 * 24 * 60 * 60 * 1000;
+
+/** Forgets what nobody may ask for any more: used tokens, and the answers of sessions that ended long ago. */
+export async function prune({ db }: WriterContext, { now }: Stamp): Promise<null> {
+  await db
+    .deleteFrom('once_tokens')
+    .where('at', '<=', now - onceTokenLasts)
+    .execute();
+  await db
+    .deleteFrom('outside_requests')
+    .where('at', '<=', now - tokenLasts)
+    .execute();
+  await db
+    .updateTable('sessions')
+    .set({ last_outcome: null, last_digest: null, leave_outcome: null })
+    .where('ended_at', '<=', now - outcomeLasts)
+    .where((where) => where.or([where('last_outcome', 'is not', null), where('leave_outcome', 'is not', null)]))
+    .execute();
+  return null;
+}
