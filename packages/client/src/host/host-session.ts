@@ -329,9 +329,16 @@ export class HostSession extends Playing<Promise<void>> {
     return { sent: save.transactions.length, refused };
   }
 
-  /** @internal Others changed the player's records. */
+  /** @internal What others changed since the commit that was last known here, all of it. */
   changedOutside(seen: number, records: RecordsByKey): void {
     this.#seen = Math.max(this.#seen, seen);
+    this.#takeIn(records, 0, new Set());
+  }
+
+  /** @internal One change by others, as the stream tells of it. */
+  heardOfChange(seen: number, records: RecordsByKey): void {
+    // Where an event before this one was missed, the next answer must bring it: what is known stays what it was.
+    if (seen === this.#seen + 1) this.#seen = seen;
     this.#takeIn(records, 0, new Set());
   }
 

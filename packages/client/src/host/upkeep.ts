@@ -102,7 +102,7 @@ export class Upkeep {
       const found = this.#host.find(session);
       if (found !== undefined) this.#host.handOver(found);
     },
-    'outside-change': ({ session, seen, records }) => this.#host.find(session)?.changedOutside(seen, records),
+    'outside-change': ({ session, seen, records }) => this.#host.find(session)?.heardOfChange(seen, records),
     'save-now': ({ session }) => {
       // One that fails is tried again by the next autosave.
       void this.#host
