@@ -70,6 +70,26 @@ describe('the quick start', () => {
     expect(run(runGame)).to.equal('Welcome back: 18 climbs.\nSaved: 19 climbs.\n');
   });
 
+  it("runs the README's example, which ends by itself when everybody has left", () => {
+    const readme = readFileSync(path.join(root, 'README.md'), 'utf8');
+    const [, example] = /```js\n(.*?)```/s.exec(readme)!;
+    const access = JSON.parse(readFileSync(path.join(folder, 'demo-data/access.json'), 'utf8')) as {
+      url: string;
+      hostKey: string;
+    };
+    const game = example!
+      .replace('const host', `const url = '${access.url}', hostKey = '${access.hostKey}';\nconst host`)
+      .replace('./spool', path.join(folder, 'spool'))
+      .concat("console.log(session.value('glider/heron'), session.balance('feather'), session.pending);");
+    const { stdout, stderr, status } = spawnSync(process.execPath, ['--input-type=module', '--eval', game], {
+      cwd: root,
+      encoding: 'utf8',
+    });
+    expect(stderr).to.equal('');
+    expect(stdout).to.match(/^\{ span: 12.* \} \d+ 0\n$/);
+    expect(status).to.equal(0);
+  });
+
   it('leads to a game of your own', async () => {
     const [, ...args] = serve
       .trim()

@@ -55,6 +55,23 @@ describe("a session's knowledge of others", () => {
   });
 });
 
+describe('names in the game', () => {
+  it('may leave out the kind that the change is for, of families too', () => {
+    const session = new HostSession(new Noting(), joined, highfell);
+    session.put('glider/heron', { span: 12 });
+    session.put('preference/invert-pitch', true);
+    session.credit('opal', 1, 'found');
+    session.submit('gorge-run', 61_250);
+    expect(session.notYetSaved.map(({ changes }) => changes[0]?.key)).to.deep.equal([
+      'progress/glider/heron',
+      'preference/invert-pitch',
+      'currency/opal',
+      'score/gorge-run',
+    ]);
+    expect(session.value('glider/heron')).to.deep.equal({ span: 12 });
+  });
+});
+
 describe('the numbers of saves', () => {
   it('stay with their contents until they are answered, and the last of a leave ends the session', () => {
     const host = new Noting();

@@ -2,7 +2,7 @@ import type { Change, Json, Records, Rules, StoredRecord, Transaction } from '@v
 import type { JoinResponse, LeaveResponse, RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
 import { ChangeRefused, SessionOver } from '../errors.js';
 import { LocalRecords } from '../session/local-records.js';
-import { Playing } from '../session/playing.js';
+import { keyOf, Playing } from '../session/playing.js';
 import { TransactionDraft } from '../session/transaction-draft.js';
 import { Listeners } from './events.js';
 import type { SpoolEntry } from './spool.js';
@@ -134,7 +134,7 @@ export class HostSession extends Playing<Promise<void>> {
 
   /** Tells of every change of a record, with where it came from. @returns takes it back */
   watch(key: string, listener: (value: Json | undefined, from: ChangeOrigin) => void): () => void {
-    const full = key.includes('/') ? key : `progress/${key}`;
+    const full = keyOf('progress', key);
     const listeners = this.#watchers.get(full) ?? new Listeners();
     this.#watchers.set(full, listeners);
     return listeners.add(listener);

@@ -1,8 +1,9 @@
-import type { Change, Json, Kind, Records, StoredRecord } from '@vekkon/core';
+import { kinds, type Change, type Json, type Kind, type Records, type StoredRecord } from '@vekkon/core';
 
-/** A name alone is of the kind that the change is for. */
+/** What does not start with a kind is a name, or one of a family, of the kind that the change is for. */
 export function keyOf(kind: Kind, nameOrKey: string): string {
-  return nameOrKey.includes('/') ? nameOrKey : `${kind}/${nameOrKey}`;
+  const isKey = kinds.some((one) => nameOrKey.startsWith(`${one}/`));
+  return isKey ? nameOrKey : `${kind}/${nameOrKey}`;
 }
 
 /**
@@ -18,7 +19,7 @@ export abstract class Playing<Done> {
   protected abstract read(key: string): StoredRecord | undefined;
   protected abstract do(change: Change): Done;
 
-  /** What a record holds: `value('flight')`, `value('preference/invert-pitch')`. A name alone is of progress. */
+  /** What a record holds: `value('flight')`, `value('preference/invert-pitch')`. What names no kind is of progress. */
   value(key: string): Json | undefined {
     return this.read(keyOf('progress', key))?.value;
   }

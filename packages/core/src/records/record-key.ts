@@ -2,7 +2,8 @@ import type { Kind, Manifest, RecordDeclaration } from '../manifest/manifest.js'
 import { isDeclaredName, isId, nearestName } from '../names.js';
 import { problem, type OrProblem } from './problem.js';
 
-const kinds: readonly Kind[] = ['progress', 'currency', 'inventory', 'preference', 'score'];
+/** Every kind of record: what a key starts with. */
+export const kinds: readonly Kind[] = ['progress', 'currency', 'inventory', 'preference', 'score'];
 
 export interface RecordKey {
   readonly kind: Kind;
