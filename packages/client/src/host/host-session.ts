@@ -245,11 +245,6 @@ export class HostSession extends Playing<Promise<void>> {
     return this.pending > 0 || this.#unanswered.length > 0;
   }
 
-  /** @internal What has a number and no answer. */
-  get unanswered(): readonly NumberedSave[] {
-    return this.#unanswered;
-  }
-
   /**
    * @internal Gives a number to all that waits, in as many saves as it takes.
    * With `leave` the last of them ends the session.

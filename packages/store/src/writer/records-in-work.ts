@@ -11,7 +11,7 @@ import {
   type Transaction,
 } from '@vekkon/core';
 import type { Kysely } from 'kysely';
-import type { NewHistoryRow, NewLedgerRow, Tables } from '../tables.js';
+import type { NewHistoryRow, NewLedgerRow, PlayerRow, Tables } from '../tables.js';
 
 /** Where a change came from, as history and ledger keep it. */
 interface Origin {
@@ -61,10 +61,6 @@ export class RecordsInWork {
     return this.#records;
   }
 
-  get hasChanged(): boolean {
-    return this.#changed.size > 0;
-  }
-
   /** The keys changed after the player's commit `seen`, by whomever. */
   changedSince(seen: number): string[] {
     return [...this.#seenOf].filter(([, at]) => at > seen).map(([key]) => key);
@@ -97,6 +93,15 @@ export class RecordsInWork {
       this.#history.push({ key, revision: record.revision, value: text, at, session, label });
     }
     for (const line of ledger) this.#ledger.push({ ...line, player: this.#player, at, session, label });
+  }
+
+  /** Writes what changed, if anything did, as the player's next commit. */
+  async writeFor(player: PlayerRow, now: number): Promise<void> {
+    if (this.#changed.size === 0) return;
+    player.seen += 1;
+    await this.write(player.seen, now);
+    const { number, seen } = player;
+    await this.#db.updateTable('players').set({ seen }).where('number', '=', number).execute();
   }
 
   /** Writes what changed, as the player's commit `seen`. */

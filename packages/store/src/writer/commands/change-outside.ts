@@ -64,11 +64,7 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
     earliest: now,
     now,
   });
-  if (records.hasChanged) {
-    player.seen += 1;
-    await records.write(player.seen, now);
-    await db.updateTable('players').set({ seen: player.seen }).where('number', '=', player.number).execute();
-  }
+  await records.writeFor(player, now);
   const outcome = JSON.stringify({
     seen: player.seen,
     transactions: outcomes satisfies TransactionOutcome[],

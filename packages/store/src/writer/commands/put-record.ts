@@ -53,20 +53,13 @@ export async function putRecord(
     const stored = readRecord(records.records.get(put.key), declared.declaration);
     throw new Refusal(code, detail, { ...facts, ...(code === 'revision-mismatch' && { revision: stored.revision }) });
   }
-  if (records.hasChanged) {
-    await records.write(player.seen + 1, put.now);
-    await db
-      .updateTable('players')
-      .set({ seen: player.seen + 1 })
-      .where('number', '=', player.number)
-      .execute();
-  }
+  await records.writeFor(player, put.now);
   return {
     record: readRecord(records.records.get(put.key), declared.declaration),
     outside: {
       player: put.player,
       keys: [put.key],
-      seen: player.seen + (records.hasChanged ? 1 : 0),
+      seen: player.seen,
       open: open === undefined ? null : { id: open.id, host: open.host },
     },
   };

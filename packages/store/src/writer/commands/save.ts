@@ -44,7 +44,6 @@ export interface Saved {
   readonly isAgain: boolean;
   readonly player: string;
   readonly host: string;
-  readonly nextSave: number;
   /** By the monotonic clock; null once the session has ended. */
   readonly leaseEnds: number | null;
   /** Milliseconds since 1970, UTC; null while the session is open. */
@@ -58,7 +57,8 @@ export interface Saved {
 export async function save(context: WriterContext, save: Save & Stamp): Promise<Saved | Refusal> {
   const { session, player } = await sessionWithPlayer(context, save.environment, save.session);
   const environment = await environmentOf(context, save.environment);
-  const decision = await decide(context, session, save);
+  const digest = digestOf(save);
+  const decision = await decide(context, session, save, digest);
   if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, save);
   if (decision.do === 'refuse') return tooLate(context, session, save, decision.refusal);
 
@@ -70,10 +70,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
     now: save.now,
     keep: (unapplied) => keepRefused(context, session, save, unapplied),
   });
-  if (records.hasChanged) {
-    player.seen += 1;
-    await records.write(player.seen, save.now);
-  }
+  await records.writeFor(player, save.now);
   const keys = new Set([...touched, ...(save.seen === null ? [] : records.changedSince(save.seen))]);
   const outcome = JSON.stringify({
     number: save.number,
@@ -81,7 +78,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
     transactions: outcomes,
     records: recordsUnder(keys, records, rules.manifest),
   } satisfies SaveOutcome);
-  await keep(context, session, player, save, outcome);
+  await keep(context, session, player, save, digest, outcome);
   return answer(context, environment, session, player, outcome, false, save);
 }
 
@@ -108,7 +105,12 @@ type Decision =
   | { readonly do: 'again'; readonly outcome: string }
   | { readonly do: 'refuse'; readonly refusal: Refusal };
 
-async function decide({ instances }: WriterContext, session: SessionRow, save: Save): Promise<Decision> {
+async function decide(
+  { instances }: WriterContext,
+  session: SessionRow,
+  save: Save,
+  digest: string,
+): Promise<Decision> {
   const hasEnded = session.ended_at !== null;
   const newest = session.instance === null ? undefined : await instances.newestOf(session.environment, session.host);
   const isHostReplaced = newest !== undefined && newest !== session.instance;
@@ -119,7 +121,7 @@ async function decide({ instances }: WriterContext, session: SessionRow, save: S
   }
   const decision = decideSave(
     { hasEnded, isHostReplaced, nextSave: session.next_save, lastDigest: session.last_digest },
-    { number: save.number, digest: digestOf(save) },
+    { number: save.number, digest },
   );
   if (decision.do === 'apply') return decision;
   if (decision.do === 'again') return { do: 'again', outcome: session.last_outcome ?? '' };
@@ -201,6 +203,7 @@ async function keep(
   session: SessionRow,
   player: PlayerRow,
   save: Save & Stamp,
+  digest: string,
   outcome: string,
 ): Promise<void> {
   const { db } = context;
@@ -211,23 +214,18 @@ async function keep(
       .set({
         next_save: session.next_save,
         last_saved_at: save.now,
-        last_digest: digestOf(save),
+        last_digest: digest,
         last_outcome: outcome,
       })
       .where('id', '=', session.id)
       .execute();
   }
   if (save.leave) {
-    player.last_left_at = save.now;
     session.ended_at = save.now;
     await db.updateTable('sessions').set({ leave_outcome: outcome }).where('id', '=', session.id).execute();
     await endSession(context, session, 'left', player.seen, save.now);
+    await db.updateTable('players').set({ last_left_at: save.now }).where('number', '=', player.number).execute();
   }
-  await db
-    .updateTable('players')
-    .set({ seen: player.seen, last_left_at: player.last_left_at })
-    .where('number', '=', player.number)
-    .execute();
 }
 
 function answer(
@@ -245,7 +243,6 @@ function answer(
     isAgain,
     player: player.id,
     host: session.host,
-    nextSave: session.next_save,
     leaseEnds: isOpen ? leases.renew(session.id, environment.lease_seconds, monotonic) : null,
     endedAt: session.ended_at,
   };

@@ -96,11 +96,7 @@ export async function settle(
     const { change: _, code, detail, ...facts } = outcome.problem;
     throw new Refusal(code, `It can't be settled now: ${detail}`, facts);
   }
-  if (records.hasChanged) {
-    player.seen += 1;
-    await records.write(player.seen, now);
-    await db.updateTable('players').set({ seen: player.seen }).where('number', '=', player.number).execute();
-  }
+  await records.writeFor(player, now);
   await db.deleteFrom('unsettled').where('id', '=', id).execute();
   await note(context, {
     environment,
