@@ -79,5 +79,13 @@ export interface Transaction {
   readonly keep?: boolean | undefined;
 }
 
+/**
+ * Does a change replace a value without saying which one? While a host plays
+ * on its copy, that is not safe from outside; all other changes are.
+ */
+export function replacesBlindly(change: Change): boolean {
+  return (change.op === 'put' || change.op === 'merge') && change.ifRevision === undefined;
+}
+
 /** How long a `once` token is remembered, in milliseconds. */
 export const onceTokenLasts = 7 * 24 * 60 * 60 * 1000;

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import type { Transaction } from '@vekkon/core';
+import { replacesBlindly, type Transaction } from '@vekkon/core';
 import { Refusal, type TransactionOutcome } from '@vekkon/protocol';
 import type { PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
@@ -90,8 +90,7 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
 /** While a host plays on a copy, a whole value may be replaced only by who says what they replace. */
 function checkGuarded(transactions: readonly Transaction[], host: string): void {
   for (const change of transactions.flatMap(({ changes }) => changes)) {
-    const replaces = change.op === 'put' || change.op === 'merge';
-    if (replaces && change.ifRevision === undefined) {
+    if (replacesBlindly(change)) {
       throw new Refusal(
         'precondition-needed',
         `The player is in a session on "${host}": a ${change.op} on ${change.key} needs ifRevision, the revision that you read.`,
