@@ -208,8 +208,8 @@ describe('a host', () => {
       const before = new Date();
       session.increase('climbs', 1);
       expect(session.pending).to.equal(1);
-      expect(session.notYetSaved.flatMap(({ changes }) => changes.map(({ key }) => key))).to.deep.equal([
-        'progress/climbs',
+      expect(session.notYetSaved.flatMap(({ changes }) => changes)).to.deep.equal([
+        { op: 'increase', key: 'progress/climbs', path: '', by: 1 },
       ]);
       expect(session.pendingSince!.getTime()).to.be.at.least(before.getTime());
       expect(session.savedAt.getTime()).to.be.at.least(before.getTime());

@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import type { JoinResponse } from '@vekkon/protocol';
 import { highfell } from '../../core/test/highfell.js';
-import { HostSession, type NumberedSave, type SessionHost } from '../src/host/host-session.js';
+import { HostSession, type HeldSession, type NumberedSave, type SessionHost } from '../src/host/host-session.js';
 
 const now = '2026-11-23T12:00:00.000Z';
 const joined: JoinResponse = {
@@ -9,6 +9,7 @@ const joined: JoinResponse = {
   session: { id: 'ses_0123456789abcdef', leaseSeconds: 60, expiresAt: now, nextSave: 1 },
   seen: 10,
   player: { id: 'p-1', name: 'Maren', isNew: false, createdAt: now, lastLeftAt: now },
+  manifest: 1,
   records: { 'progress/climbs': { revision: 1, value: 0 }, 'currency/opal': { revision: 1, value: 2 } },
   tuning: { edition: 0, values: {}, nextChangeAt: null },
 };
@@ -19,7 +20,7 @@ class Noting implements SessionHost {
   readonly sent: (readonly NumberedSave[])[] = [];
   rescued = 0;
 
-  send(_session: HostSession, saves: readonly NumberedSave[]): Promise<never> {
+  send(_session: HeldSession, saves: readonly NumberedSave[]): Promise<never> {
     this.sent.push([...saves]);
     return new Promise(() => undefined);
   }
@@ -62,7 +63,7 @@ describe('names in the game', () => {
     session.put('preference/invert-pitch', true);
     session.credit('opal', 1, 'found');
     session.submit('gorge-run', 61_250);
-    expect(session.notYetSaved.map(({ changes }) => changes[0]?.key)).to.deep.equal([
+    expect(session.notYetSaved.map(({ changes }) => (changes[0] as { key?: string }).key)).to.deep.equal([
       'progress/glider/heron',
       'preference/invert-pitch',
       'currency/opal',
@@ -95,8 +96,8 @@ describe('the numbers of saves', () => {
     const told: string[] = [];
     session.onLost((reason) => told.push(reason.message));
     const result = session.transaction('gorge', (draft) => draft.credit('opal', 1, 'gorge'));
-    session.lose(new (class extends Error {})('taken over') as never);
-    session.lose(new (class extends Error {})('again') as never);
+    session.beOver(new (class extends Error {})('taken over') as never);
+    session.beOver(new (class extends Error {})('again') as never);
     expect([host.rescued, told]).to.deep.equal([1, ['taken over']]);
     expect(() => session.increase('climbs', 1)).to.throw('taken over');
     expect(session.numberAll({ leave: false })).to.have.length(1);

@@ -12,3 +12,13 @@ export function isJsonObject(value: unknown): value is JsonObject {
 export function isJsonArray(value: unknown): value is readonly Json[] {
   return Array.isArray(value);
 }
+
+/** The type of a value, as JSON Schema names it. */
+export function typeOf(value: Json): 'null' | 'array' | 'object' | 'boolean' | 'number' | 'string' {
+  if (value === null) return 'null';
+  if (isJsonArray(value)) return 'array';
+  if (typeof value === 'number' || typeof value === 'boolean' || typeof value === 'string') {
+    return typeof value as 'number' | 'boolean' | 'string';
+  }
+  return 'object';
+}

@@ -13,4 +13,8 @@ export const limits = {
   bodyBytes: 1024 * 1024,
   bulkBodyBytes: 8 * 1024 * 1024,
   idCharacters: 128,
+  /** The most places that an inventory can have, and the most pieces and items that one can hold. */
+  inventoryPlaces: 10_000,
+  /** How many checks one value may cost: what a schema may ask for is bounded when the manifest is checked. */
+  schemaCost: 5_000_000,
 } as const;

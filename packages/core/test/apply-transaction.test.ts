@@ -13,6 +13,10 @@ function change(one: Change, records: Records = flying) {
   return applyTransaction(records, { changes: [one] }, highfell, noon);
 }
 
+function keyIn(one: Change): string {
+  return 'key' in one ? one.key : '';
+}
+
 interface Applies {
   readonly does: string;
   readonly change: Change;
@@ -53,7 +57,7 @@ const applies: readonly Applies[] = [
   {
     does: 'outdo sets a number that was never set, even to 0',
     change: { op: 'outdo', key: 'progress/logbook', path: '/highest', value: 0, better: 'higher' },
-    leads: { flights: 0, highest: 0, notes: [] },
+    leads: { flights: 0, highest: 0, notes: [], camps: [] },
   },
   {
     does: 'collect appends',
@@ -198,8 +202,8 @@ describe('applying a transaction', () => {
       const outcome = change(one);
       expect(outcome).to.have.property('applied', true);
       if (!outcome.applied) return;
-      expect(outcome.changed.get(one.key)?.value).to.deep.equal(leads);
-      expect(outcome.changed.get(one.key)?.revision).to.equal((flying.get(one.key)?.revision ?? 0) + 1);
+      expect(outcome.changed.get(keyIn(one))?.value).to.deep.equal(leads);
+      expect(outcome.changed.get(keyIn(one))?.revision).to.equal((flying.get(keyIn(one))?.revision ?? 0) + 1);
     });
   }
 
@@ -245,8 +249,8 @@ describe('applying a transaction', () => {
     if (!outcome.applied) return expect.fail(outcome.problem.detail);
     expect(outcome.changed.get('currency/feather')).to.deep.equal({ revision: 3, value: 0 });
     expect(outcome.ledger).to.deep.equal([
-      { key: 'currency/feather', amount: 5, balance: 45, reason: 'climb', count: 1 },
-      { key: 'currency/feather', amount: -45, balance: 0, reason: 'wing', count: 3 },
+      { key: 'currency/feather', op: 'credit', amount: 5, balance: 45, reason: 'climb', count: 1 },
+      { key: 'currency/feather', op: 'debit', amount: -45, balance: 0, reason: 'wing', count: 3 },
     ]);
     return undefined;
   });

@@ -1,12 +1,13 @@
 import { readFileSync } from 'node:fs';
-import { readManifestFile, schemaChecks } from '@vekkon/core/manifest-file';
+import { readManifestFile } from '@vekkon/core/manifest-file';
+import { checkSchema } from '@vekkon/core/schema-check';
 import { startingRecords, type Records, type Rules } from '@vekkon/core';
 
 /** Rules from a manifest's text. */
 export function rulesOf(source: string): Rules {
   const read = readManifestFile(source);
   if ('mistakes' in read) throw new Error(JSON.stringify(read.mistakes));
-  return { manifest: read.manifest, check: schemaChecks(read.manifest) };
+  return { manifest: read.manifest, check: checkSchema };
 }
 
 /** The rules of Highfell Gliders, as the demo has them. */

@@ -124,6 +124,7 @@ describe('starting values', () => {
   it('are a first ledger line for each currency', () => {
     expect(startingRecords(highfell.manifest).ledger).to.deep.include({
       key: 'currency/feather',
+      op: 'starting',
       amount: 40,
       balance: 40,
       reason: 'starting value',
@@ -141,7 +142,7 @@ describe('starting values', () => {
   });
 
   it('stand in for what is declared and not stored, at revision 0', () => {
-    const read = readRecords(new Map([['progress/forgotten', { revision: 4, value: 1 }]]), highfell.manifest);
+    const read = readRecords(new Map([['progress/forgotten', { revision: 4, value: 1 }]]), highfell);
     expect(read.get('progress/climbs')).to.deep.equal({ revision: 0, value: 0 });
     expect(read.get('score/gorge-run')?.value).to.include({ best: null, count: 0 });
     expect(read.has('progress/forgotten')).to.equal(false);

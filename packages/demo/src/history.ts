@@ -65,6 +65,7 @@ export async function writeHistory(
       instance: null,
       attempt: null,
       name: pilot.name,
+      manifest: null,
       attributes: { build: '1.8.0', platform: random.oneOf(['linux', 'windows', 'android']) },
     });
     if ('holder' in joined)

@@ -3,6 +3,7 @@ export * from './problems.js';
 export * from './routes.js';
 export * from './shapes/changes.js';
 export * from './shapes/disturbances.js';
+export * from './shapes/manifests.js';
 export * from './shapes/operators.js';
 export * from './shapes/players.js';
 export * from './shapes/sessions.js';

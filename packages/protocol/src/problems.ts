@@ -51,6 +51,45 @@ const changeProblems = {
     title: 'Balance too high',
     advice: 'The balance would be above its ceiling, or beyond what a number can hold.',
   },
+  'credit-limit': {
+    status: 422,
+    title: 'Too much credited in a short time',
+    advice: 'The manifest says how much a currency takes in credits within a minute, an hour, a day or a week.',
+  },
+  'text-invalid': {
+    status: 422,
+    title: 'Text that can not be stored',
+    advice: 'Text is Unicode without the character NUL and without halves of surrogate pairs.',
+  },
+  'record-misfit': {
+    status: 409,
+    title: 'What is stored does not fit the manifest',
+    advice:
+      'It is kept as it is. Put a value with ifRevision to replace it, reset it, or install a manifest that allows it.',
+  },
+  'item-not-declared': {
+    status: 422,
+    title: 'Item not declared',
+    advice: 'Check the spelling against the nearest declared item, or declare it in the manifest.',
+  },
+  'item-not-accepted': {
+    status: 422,
+    title: 'Inventory does not take this item',
+    advice: 'See "accepts" in the manifest.',
+  },
+  'item-form': {
+    status: 422,
+    title: 'Stack or piece?',
+    advice: 'A unique item is named by a piece with an id; any other comes by count.',
+  },
+  'inventory-full': { status: 422, title: 'Inventory full', advice: 'Lose something first, or gain less.' },
+  'too-few': { status: 422, title: 'Not that many there', advice: 'Lose at most as many as there are.' },
+  'piece-unknown': { status: 422, title: 'No such piece', advice: 'Check the id of the piece and its inventory.' },
+  'piece-exists': {
+    status: 422,
+    title: 'Piece exists already',
+    advice: 'The id of a piece is unique for each player: choose another, or lose the piece where it lies first.',
+  },
   'score-out-of-bounds': {
     status: 422,
     title: 'Result out of bounds',
@@ -119,6 +158,46 @@ export const problemCatalogue = {
     status: 422,
     title: 'Manifest has mistakes',
     advice: 'Each mistake comes with its line and column. Correct them and send it again.',
+  },
+  'manifest-misfits': {
+    status: 409,
+    title: 'Stored records would not fit',
+    advice: 'See which. Install a version that takes them, or install it all the same and accept misfits.',
+  },
+  'manifest-names-conflict': {
+    status: 422,
+    title: 'A name meant something else before',
+    advice: 'Names are never used again for something else: choose another name.',
+  },
+  'manifest-version-unknown': {
+    status: 409,
+    title: 'Manifest version not installed',
+    advice: 'Install it first, or leave "manifest" out of the join.',
+  },
+  'manifest-is-other-game': {
+    status: 409,
+    title: 'The manifest is of another game',
+    advice: 'Check which environment you mean, and the "game" in the file.',
+  },
+  'learning-is-for-tests': {
+    status: 409,
+    title: 'A live environment does not learn',
+    advice: 'Let an environment that is not live learn, pull what it learned into the file, and install that.',
+  },
+  'player-in-session': {
+    status: 409,
+    title: 'The player is in a session',
+    advice: 'Let them leave first, or wait until the lease has ended.',
+  },
+  'trash-unknown': {
+    status: 404,
+    title: 'Not in the trash',
+    advice: 'It was brought back already, or its time was up: see the list of what is there.',
+  },
+  'too-many-changes': {
+    status: 413,
+    title: 'Too many changes in one save',
+    advice: 'A save takes up to 200 transactions with 1,000 changes between them: send several saves.',
   },
   'player-unknown': {
     status: 404,
@@ -247,6 +326,13 @@ export const problemCatalogue = {
 
 export type ProblemCode = keyof typeof problemCatalogue;
 
+/** Stored records that do not fit a manifest, of one declared key. */
+export interface MisfitCount {
+  readonly key: string;
+  readonly count: number;
+  readonly examples: readonly { readonly player: string; readonly key: string; readonly detail: string }[];
+}
+
 /** Facts of one case that a program can use, beside the code. */
 export interface ProblemFacts {
   readonly key?: string | undefined;
@@ -263,6 +349,8 @@ export interface ProblemFacts {
     readonly { readonly line: number; readonly column: number; readonly detail: string }[] | undefined;
   /** Where transactions that came too late are kept, in their order. */
   readonly unsettled?: readonly string[] | undefined;
+  /** How many stored records would not fit, under which keys, with examples. */
+  readonly misfits?: readonly MisfitCount[] | undefined;
   /** Seconds until it makes sense to try again. */
   readonly retryAfter?: number | undefined;
 }

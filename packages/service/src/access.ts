@@ -13,7 +13,7 @@ export interface Operator {
 /** Who is calling. */
 export type Principal =
   | { readonly sort: 'anybody' }
-  | { readonly sort: 'host'; readonly environment: number }
+  | { readonly sort: 'host'; readonly environment: number; readonly hint: string }
   | { readonly sort: 'operator'; readonly operator: Operator; readonly tokenHash: string };
 
 /** Finds out who calls, and whether they may. */
@@ -78,7 +78,7 @@ export class Access {
 
   async #principalOf(credential: Credential, tokenHash: string): Promise<Principal> {
     if (credential.sort === 'host-key' && credential.environment !== null) {
-      return { sort: 'host', environment: credential.environment };
+      return { sort: 'host', environment: credential.environment, hint: credential.hint ?? '' };
     }
     const operator =
       credential.sort === 'operator' && credential.operator !== null
@@ -94,9 +94,10 @@ export class Access {
   }
 }
 
-/** Who it was, for the activity. */
+/** Who it was, for the activity and the ledger. */
 export function nameOf(principal: Principal): string {
-  return principal.sort === 'operator' ? principal.operator.email : `a ${principal.sort}`;
+  if (principal.sort === 'operator') return principal.operator.email;
+  return principal.sort === 'host' ? `key ${principal.hint}…` : 'anybody';
 }
 
 function bearerOf(request: Request): string {

@@ -11,10 +11,12 @@ import { serveDisturbances } from './routes/disturbances.js';
 import { serveEnvironments } from './routes/environments.js';
 import { serveHosts } from './routes/hosts.js';
 import { serveKeys } from './routes/keys.js';
+import { serveManifests } from './routes/manifests.js';
 import { serveOperators } from './routes/operators.js';
 import { servePlayers } from './routes/players.js';
 import { serveRecords } from './routes/records.js';
 import { serveSessions } from './routes/sessions.js';
+import { serveTrash } from './routes/trash.js';
 import { serveUnsettled } from './routes/unsettled.js';
 import type { Desk } from './serve-route.js';
 
@@ -39,7 +41,7 @@ export function makeApp(desk: Desk, version: string): Express {
   });
   app.use(['/console', '/docs'], guard);
   // Whatever the content type says: a value sent with plain curl is JSON all the same.
-  app.use(routes.bulk.path, express.text({ limit: limits.bulkBodyBytes, type: () => true }));
+  app.use([routes.bulk.path, routes.manifest.path], express.text({ limit: limits.bulkBodyBytes, type: () => true }));
   app.use('/v1', express.text({ limit: limits.bodyBytes, type: () => true }));
   app.use([routes.signIn.path, routes.firstAdmin.path], signInLimit());
   serveAbout(app, desk, version);
@@ -49,6 +51,8 @@ export function makeApp(desk: Desk, version: string): Express {
   serveDisturbances(app, desk);
   serveRecords(app, desk);
   servePlayers(app, desk);
+  serveTrash(app, desk);
+  serveManifests(app, desk);
   serveEnvironments(app, desk);
   serveKeys(app, desk);
   serveOperators(app, desk);

@@ -1,4 +1,4 @@
-import { declarationOf, isProblem } from '@vekkon/core';
+import { readKeys, spokenRecords } from '@vekkon/core';
 import type { ChangedOutside, EnvironmentRow } from '@vekkon/store';
 import { recordsByKey } from './records-by-key.js';
 import type { Desk } from './serve-route.js';
@@ -13,13 +13,14 @@ export async function tellOutside(
   const player = await reader.player(environment.number, id);
   if (player === undefined) return;
   const { rules } = await reader.manifestOf(environment);
-  const records = await reader.records(player, environment);
-  const changed = new Map(
-    [...records].filter(([key]) => keys.includes(key) && !isProblem(declarationOf(key, rules.manifest))),
-  );
+  const stored = await reader.stored(player.number, rules.manifest);
+  const read = readKeys(keys, stored, rules);
+  const isOlder = open.manifestVersion !== environment.manifest_version;
+  const spoken = isOlder ? (await reader.manifestVersion(environment, open.manifestVersion)).rules.manifest : undefined;
+  const records = spoken === undefined ? read : spokenRecords(read, rules.manifest, spoken, rules.check);
   streams.tell(environment.number, open.host, 'outside-change', {
     session: open.id,
     seen,
-    records: recordsByKey(changed),
+    records: recordsByKey(records),
   });
 }

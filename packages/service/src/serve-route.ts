@@ -1,5 +1,5 @@
 import { checkValue, limits, type Json } from '@vekkon/core';
-import { Refusal, type Route } from '@vekkon/protocol';
+import { Refusal, type ProblemCode, type Route } from '@vekkon/protocol';
 import type { Clock, EnvironmentRow, Reader, Writer } from '@vekkon/store';
 import type { IRouter, Request, Response } from 'express';
 import type { z } from 'zod';
@@ -133,6 +133,9 @@ function parse(shape: z.ZodType, given: unknown, where: string): unknown {
     pointer: issue.path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join(''),
     detail: issue.message,
   }));
+  const own = result.error.issues.find((issue) => issue.code === 'custom' && issue.params?.['problem'] !== undefined);
+  if (own?.code === 'custom')
+    throw new Refusal(own.params?.['problem'] as ProblemCode, `It has too many: ${own.message}.`);
   const [first] = issues;
   const place = first === undefined || first.pointer === '' ? where : `${where} at ${first.pointer}`;
   throw new Refusal('request-invalid', `In ${place}: ${first?.detail ?? 'not as it must be'}.`, { issues });

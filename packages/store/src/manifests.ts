@@ -1,16 +1,25 @@
 import type { Kysely } from 'kysely';
-import type { Manifest, Rules } from '@vekkon/core';
-import { schemaChecks } from '@vekkon/core/manifest-file';
+import {
+  withLearned,
+  type ItemDeclaration,
+  type Learned,
+  type Manifest,
+  type RecordDeclaration,
+  type Rules,
+} from '@vekkon/core';
+import { checkSchema } from '@vekkon/core/schema-check';
 import { Refusal } from '@vekkon/protocol';
-import type { EnvironmentRow, Tables } from './tables.js';
+import type { EnvironmentRow, LearnedRow, Tables } from './tables.js';
 
 export interface InstalledManifest {
   readonly version: number;
+  /** How often what the environment has learned has changed. */
+  readonly learned: number;
   readonly installedAt: number;
   readonly rules: Rules;
 }
 
-/** The installed manifests. A version never changes, so each is read and compiled once. */
+/** The installed manifests. A version never changes, so each is read once; what is learned comes on top. */
 export class Manifests {
   readonly #kept = new Map<string, InstalledManifest>();
 
@@ -20,7 +29,12 @@ export class Manifests {
   async newestOf(environment: EnvironmentRow): Promise<InstalledManifest> {
     const version = environment.manifest_version;
     if (version === null) throw new Refusal('manifest-not-installed');
-    const name = `${environment.number}:${version}`;
+    return this.versionOf(environment, version);
+  }
+
+  /** One version, with what the environment has learned since; refused with `manifest-version-unknown`. */
+  async versionOf(environment: EnvironmentRow, version: number): Promise<InstalledManifest> {
+    const name = `${environment.number}:${version}:${environment.learned}:${environment.learns}`;
     const kept = this.#kept.get(name);
     if (kept !== undefined) return kept;
     const row = await this.db
@@ -28,14 +42,57 @@ export class Manifests {
       .select(['manifest', 'installed_at'])
       .where('environment', '=', environment.number)
       .where('version', '=', version)
-      .executeTakeFirstOrThrow();
-    const manifest = JSON.parse(row.manifest) as Manifest;
-    const installed = {
+      .executeTakeFirst();
+    if (row === undefined) {
+      throw new Refusal(
+        'manifest-version-unknown',
+        `Version ${version} is not installed in ${environment.game}/${environment.name}, whose newest is ${environment.manifest_version ?? 'none'}: install it first, or leave "manifest" out.`,
+      );
+    }
+    const declared = manifestFrom(row.manifest);
+    const manifest =
+      environment.learned === 0
+        ? declared
+        : withLearned(declared, learnedFrom(await this.learnedBy(environment.number)));
+    const installed: InstalledManifest = {
       version,
+      learned: environment.learned,
       installedAt: row.installed_at,
-      rules: { manifest, check: schemaChecks(manifest) },
+      rules: { manifest, check: checkSchema, learns: environment.learns === 1 },
     };
+    if (this.#kept.size > 1_000) this.#kept.clear();
     this.#kept.set(name, installed);
     return installed;
   }
+
+  /** What an environment has learned, the oldest first. */
+  async learnedBy(environment: number): Promise<readonly LearnedRow[]> {
+    return this.db
+      .selectFrom('learned')
+      .selectAll()
+      .where('environment', '=', environment)
+      .orderBy('at')
+      .orderBy('name')
+      .execute();
+  }
+
+  /** After a commit that failed: what was learned may not be stored. */
+  forgetAll(): void {
+    this.#kept.clear();
+  }
+}
+
+/** A manifest as it is stored. Older ones lack the sections that came later. */
+export function manifestFrom(text: string): Manifest {
+  return { items: {}, attributes: {}, ...(JSON.parse(text) as Partial<Manifest>) } as Manifest;
+}
+
+export function learnedFrom(rows: readonly LearnedRow[]): Learned {
+  const records: { [key: string]: RecordDeclaration } = {};
+  const items: { [name: string]: ItemDeclaration } = {};
+  for (const { section, name, declaration } of rows) {
+    if (section === 'records') records[name] = JSON.parse(declaration) as RecordDeclaration;
+    else items[name] = JSON.parse(declaration) as ItemDeclaration;
+  }
+  return { records, items };
 }

@@ -1,5 +1,5 @@
 import type { ColumnType, Generated, Insertable, Selectable } from 'kysely';
-import type { SessionEnd } from '@vekkon/core';
+import type { LedgerLine, SessionEnd, Trashed } from '@vekkon/core';
 import type { Role } from '@vekkon/protocol';
 
 /** Milliseconds since 1970, UTC. */
@@ -17,6 +17,10 @@ export interface EnvironmentTable {
   is_live: Flag;
   lease_seconds: number;
   manifest_version: number | null;
+  /** What is not declared is declared from its first value. */
+  learns: ColumnType<Flag, Flag | undefined, Flag>;
+  /** Grows with everything that is learned or forgotten: the manifest is another one then. */
+  learned: ColumnType<number, number | undefined, number>;
   created_at: WrittenOnce<Time>;
 }
 
@@ -28,6 +32,17 @@ export interface ManifestTable {
   /** The same with its short forms written out. */
   manifest: WrittenOnce<JsonText>;
   installed_at: WrittenOnce<Time>;
+  by: WrittenOnce<string | null>;
+}
+
+/** What an environment that learns has declared by itself. */
+export interface LearnedTable {
+  environment: WrittenOnce<number>;
+  section: WrittenOnce<'records' | 'items'>;
+  name: WrittenOnce<string>;
+  declaration: WrittenOnce<JsonText>;
+  at: WrittenOnce<Time>;
+  by: WrittenOnce<string | null>;
 }
 
 export interface OperatorTable {
@@ -73,6 +88,8 @@ export interface RecordTable {
   key: WrittenOnce<string>;
   revision: number;
   value: JsonText;
+  /** It was removed: only its revision counts. */
+  removed: Flag;
   /** The player's `seen` at the commit that wrote it. */
   seen: number;
   changed_at: Time;
@@ -84,9 +101,11 @@ export interface HistoryTable {
   key: string;
   revision: number;
   value: JsonText;
+  removed: Flag;
   seen: number;
   at: Time;
   session: string | null;
+  by: string | null;
   label: string | null;
 }
 
@@ -95,12 +114,42 @@ export interface LedgerTable {
   player: number;
   key: string;
   at: Time;
+  op: LedgerLine['op'];
   amount: number;
   balance: number;
   reason: string;
   count: number;
   session: string | null;
+  /** The host of the session, an operator's e-mail, or the key that was shown. */
+  by: string | null;
   label: string | null;
+}
+
+/** What was removed or put back to its start, until its time is up. */
+export interface TrashTable {
+  number: Generated<number>;
+  player: number;
+  key: string;
+  revision: number;
+  value: JsonText;
+  at: Time;
+  why: Trashed['by'] | 'made-new';
+  by: string | null;
+  session: string | null;
+  label: string | null;
+}
+
+/** A named copy of a player's records. */
+export interface CheckpointTable {
+  number: Generated<number>;
+  player: number;
+  name: string;
+  summary: string | null;
+  at: Time;
+  by: string | null;
+  seen: number;
+  /** By key: revision and value. */
+  records: JsonText;
 }
 
 export interface HostInstanceTable {
@@ -197,6 +246,9 @@ export interface Tables {
   records: RecordTable;
   history: HistoryTable;
   ledger: LedgerTable;
+  learned: LearnedTable;
+  trash: TrashTable;
+  checkpoints: CheckpointTable;
   host_instances: HostInstanceTable;
   sessions: SessionTable;
   once_tokens: OnceTokenTable;
@@ -212,3 +264,7 @@ export type PlayerRow = Selectable<PlayerTable>;
 export type SessionRow = Selectable<SessionTable>;
 export type NewHistoryRow = Insertable<HistoryTable>;
 export type NewLedgerRow = Insertable<LedgerTable>;
+export type LedgerRow = Selectable<LedgerTable>;
+export type TrashRow = Selectable<TrashTable>;
+export type LearnedRow = Selectable<LearnedTable>;
+export type NewTrashRow = Insertable<TrashTable>;

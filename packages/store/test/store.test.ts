@@ -24,6 +24,7 @@ describe('the writer', () => {
       leaseSeconds: 60,
       manifest: { manifest: highfell.manifest, source: '' },
       keys: [],
+      by: 'maren@highfell.example',
     });
     environment = made.number;
   });
@@ -42,12 +43,13 @@ describe('the writer', () => {
       attempt: null,
       name: null,
       attributes: {},
+      manifest: null,
     });
   const save = (session: string, number: number) =>
     store.writer.do('save', { environment, session, number, seen: null, transactions: [climb], leave: false });
   const climbs = async (player: string) => {
     const row = await store.reader.player(environment, player);
-    return (await store.reader.record(row!.number, 'progress/climbs'))?.value;
+    return (await store.reader.record(row!.number, 'progress/climbs', highfell.manifest))?.value;
   };
 
   it('commits many commands together, each in its own order', async () => {

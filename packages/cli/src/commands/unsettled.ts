@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { faint, table } from '../output/table.js';
-import { timeInWords } from '../output/words.js';
+import { changeInWords, timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
 import { environmentOption, jsonOption } from './options.js';
 
@@ -29,7 +29,7 @@ export function addUnsettled(program: Command): void {
           timeInWords(one.at),
           one.reason,
           one.transaction.label ?? '–',
-          one.transaction.changes.map(({ op, key }) => `${op} ${key}`).join(', '),
+          one.transaction.changes.map(changeInWords).join(', '),
         ]);
         const shown = faint(`${list.unsettled.length} of ${list.total}`);
         return `${table(['ID', 'PLAYER', 'SINCE', 'REASON', 'LABEL', 'CHANGES'], rows)}\n\n${shown}`;

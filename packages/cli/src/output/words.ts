@@ -1,4 +1,4 @@
-import { isJsonArray, type Json } from '@vekkon/core';
+import { isJsonArray, type Change, type Json } from '@vekkon/core';
 
 /** A time as people read it, in the zone of this machine; "–" if there is none. */
 export function timeInWords(time: string | null): string {
@@ -24,4 +24,9 @@ export function valueInWords(value: Json, widest = 80): string {
 
 function cut(text: string, widest: number): string {
   return text.length <= widest ? text : `${text.slice(0, widest - 1)}…`;
+}
+
+/** A change by what it does, and to what. */
+export function changeInWords(change: Pick<Change, 'op'> & { readonly key?: string }): string {
+  return change.key === undefined ? change.op : `${change.op} ${change.key}`;
 }

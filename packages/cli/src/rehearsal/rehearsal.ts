@@ -13,6 +13,7 @@ import {
 import type { Json } from '@vekkon/core';
 import type { ManifestResponse } from '@vekkon/protocol';
 import { findingOf } from './advice.js';
+import { changeInWords } from '../output/words.js';
 import { changesToTry } from './changes-to-try.js';
 import { asExpected, otherwise, type Finding, type Step } from './step.js';
 
@@ -98,7 +99,7 @@ class Rehearsal {
           await playing.make(change);
         } catch (error) {
           if (!(error instanceof ChangeRefused)) throw error;
-          refused.push(`${change.op} ${change.key}: ${error.message}`);
+          refused.push(`${changeInWords(change)}: ${error.message}`);
         }
       }
       const ops = new Set(changes.map(({ op }) => op));

@@ -2,6 +2,7 @@ import type { Change, Json, Records, Rules, StoredRecord, Transaction } from '@v
 import type { JoinResponse, LeaveResponse, RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
 import { ChangeRefused, SessionOver } from '../errors.js';
 import { LocalRecords } from '../session/local-records.js';
+import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { keyOf, Playing } from '../session/playing.js';
 import { TransactionDraft } from '../session/transaction-draft.js';
 import { Listeners } from './events.js';
@@ -39,14 +40,34 @@ export type TransactionResult =
 /** Where a change that a display is told of came from. */
 export type ChangeOrigin = 'here' | 'acknowledged' | 'outside';
 
+/** What the upkeep of a host does with its sessions, whatever their game. @internal */
+export interface HeldSession {
+  readonly id: string;
+  readonly player: JoinResponse['player'];
+  readonly leaseSeconds: number;
+  readonly seen: number;
+  readonly isOver: boolean;
+  readonly hasSomethingToSave: boolean;
+  save(): Promise<SaveResult>;
+  leave(): Promise<SaveResult>;
+  numberAll(options: { readonly leave: boolean }): readonly NumberedSave[];
+  spoolUnanswered(): Promise<void>;
+  clearSpool(): Promise<void>;
+  answered(save: NumberedSave, answer: SaveResponse | LeaveResponse): SaveResult;
+  changedOutside(seen: number, records: RecordsByKey): void;
+  heardOfChange(seen: number, records: RecordsByKey): void;
+  beOver(reason: SessionOver): void;
+  handedOver(): void;
+}
+
 /** What a session asks of the host that it is on. @internal */
 export interface SessionHost {
-  send(session: HostSession, saves: readonly NumberedSave[]): Promise<SaveResult>;
+  send(session: HeldSession, saves: readonly NumberedSave[]): Promise<SaveResult>;
   /** Keeps a line in the spool; resolves at once where there is none. */
   spool(entry: SpoolEntry): Promise<void>;
   readonly isJournaling: boolean;
   /** The session is lost: what it still holds is sent to be kept as unsettled. */
-  rescue(session: HostSession): void;
+  rescue(session: HeldSession): void;
 }
 
 /**
@@ -63,7 +84,7 @@ export interface SessionHost {
  * await session.save();
  * await session.leave();
  */
-export class HostSession extends Playing<Promise<void>> {
+export class HostSession<Game extends GameShape = AnyGame> extends Playing<Promise<void>, Game> implements HeldSession {
   readonly isSaved = true;
   readonly id: string;
   readonly player: JoinResponse['player'];
@@ -158,9 +179,9 @@ export class HostSession extends Playing<Promise<void>> {
    * @param once  a token: a second transaction with it, within 7 days, changes nothing
    * @returns the problem if the rules refuse it here; else a promise of what the service says
    */
-  transaction(label: string, write: (draft: TransactionDraft) => void, once?: string): TransactionResult {
+  transaction(label: string, write: (draft: TransactionDraft<Game>) => void, once?: string): TransactionResult {
     if (this.#over !== undefined) throw this.#over;
-    const draft = new TransactionDraft({ records: this.records, read: (key) => this.read(key) });
+    const draft = new TransactionDraft<Game>({ records: this.records, read: (key) => this.read(key) });
     write(draft);
     const transaction: Transaction = { label, changes: draft.changes, ...(once !== undefined && { once }) };
     const outcome = this.#apply(transaction);
@@ -191,6 +212,10 @@ export class HostSession extends Playing<Promise<void>> {
   leave(): Promise<SaveResult> {
     this.#leaving ??= this.#leave().finally(() => (this.#leaving = undefined));
     return this.#leaving;
+  }
+
+  protected override nothingDone(): Promise<void> {
+    return Promise.resolve();
   }
 
   protected override read(key: string): StoredRecord | undefined {
@@ -307,7 +332,9 @@ export class HostSession extends Playing<Promise<void>> {
     if (this.#spooled.delete(save.number)) {
       this.#host.spool({ is: 'answered', session: this.id, number: save.number }).catch(() => undefined);
     }
-    const own = new Set(save.transactions.flatMap(({ changes }) => changes.map(({ key }) => key)));
+    const own = new Set(
+      save.transactions.flatMap(({ changes }) => changes.flatMap((one) => ('key' in one ? one.key : []))),
+    );
     this.#takeIn(answer.records, save.transactions.length, own);
     const refused: RefusedTransaction[] = [];
     for (const [index, transaction] of save.transactions.entries()) {
@@ -338,7 +365,7 @@ export class HostSession extends Playing<Promise<void>> {
   }
 
   /** @internal The session is lost: nothing is written for it any more. */
-  lose(reason: SessionOver): void {
+  beOver(reason: SessionOver): void {
     if (this.#over !== undefined) return;
     this.#end(reason);
     this.#host.rescue(this);

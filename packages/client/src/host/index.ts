@@ -7,3 +7,4 @@ export * from './host-session.js';
 export { Spool, undeliveredOf, type SpoolEntry, type SpoolFound, type Undelivered } from './spool.js';
 export { UnsavedSession } from './unsaved-session.js';
 export * from './vekkon-host.js';
+export type { AnyGame, GameShape } from '../session/game-shape.js';

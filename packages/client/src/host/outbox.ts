@@ -2,19 +2,19 @@ import type { LeaveResponse, SaveResponse } from '@vekkon/protocol';
 import { ServiceRefused, SessionOver } from '../errors.js';
 import type { Transport } from '../transport/transport.js';
 import { sendBulk, type BulkResult } from './bulk.js';
-import type { HostSession, NumberedSave, SaveResult } from './host-session.js';
+import type { HeldSession, NumberedSave, SaveResult } from './host-session.js';
 
 /** What the outbox asks of the host. */
 interface OutboxHost {
   hasSpool(): boolean;
   /** Nothing more is kept up for the session. */
-  forget(session: HostSession): void;
+  forget(session: HeldSession): void;
   /** The service asks for the player. */
-  handOver(session: HostSession): void;
+  handOver(session: HeldSession): void;
 }
 
 interface Waiting {
-  readonly session: HostSession;
+  readonly session: HeldSession;
   readonly saves: readonly NumberedSave[];
   readonly resolve: (result: SaveResult) => void;
   readonly reject: (error: unknown) => void;
@@ -27,7 +27,7 @@ const endings: ReadonlySet<string> = new Set(['session-ended', 'session-unknown'
 export class Outbox {
   readonly #transport: Transport;
   readonly #host: OutboxHost;
-  readonly #rescues = new Map<HostSession, Promise<void>>();
+  readonly #rescues = new Map<HeldSession, Promise<void>>();
   #waiting: Waiting[] = [];
 
   constructor(transport: Transport, host: OutboxHost) {
@@ -36,7 +36,7 @@ export class Outbox {
   }
 
   /** Lost sessions whose last changes are on their way to be kept as unsettled, or could not be delivered. */
-  get rescues(): ReadonlyMap<HostSession, Promise<void>> {
+  get rescues(): ReadonlyMap<HeldSession, Promise<void>> {
     return this.#rescues;
   }
 
@@ -45,7 +45,7 @@ export class Outbox {
    *
    * @throws SessionOver if the session is lost, ServiceUnreachable or ServiceRefused if they were not answered
    */
-  send(session: HostSession, saves: readonly NumberedSave[]): Promise<SaveResult> {
+  send(session: HeldSession, saves: readonly NumberedSave[]): Promise<SaveResult> {
     return new Promise((resolve, reject) => {
       if (this.#waiting.length === 0) setImmediate(() => void this.#flush());
       this.#waiting.push({ session, saves: [...saves], resolve, reject });
@@ -56,7 +56,7 @@ export class Outbox {
    * Sends what a lost session still holds. It is not applied any more, but
    * kept by the service as unsettled, until a person deals with it.
    */
-  rescue(session: HostSession): void {
+  rescue(session: HeldSession): void {
     this.#host.forget(session);
     if (!session.hasSomethingToSave) return;
     const rescue = (async () => {
@@ -129,7 +129,7 @@ export class Outbox {
     }
   }
 
-  async #sendOne(session: HostSession, { number, transactions, leave }: NumberedSave): Promise<SaveResult> {
+  async #sendOne(session: HeldSession, { number, transactions, leave }: NumberedSave): Promise<SaveResult> {
     try {
       const answer = await this.#transport.send<SaveResponse | LeaveResponse>({
         method: 'POST',
@@ -142,7 +142,7 @@ export class Outbox {
     }
   }
 
-  #answered(session: HostSession, save: NumberedSave, answer: SaveResponse | LeaveResponse): SaveResult {
+  #answered(session: HeldSession, save: NumberedSave, answer: SaveResponse | LeaveResponse): SaveResult {
     const result = session.answered(save, answer);
     if (session.isOver) {
       this.#host.forget(session);
@@ -152,17 +152,17 @@ export class Outbox {
   }
 
   /** What a session's sender is told; a session that is over is lost, what was not answered is spooled. */
-  #failed(session: HostSession, error: unknown): unknown {
+  #failed(session: HeldSession, error: unknown): unknown {
     if (!(error instanceof ServiceRefused) || !endings.has(error.code)) {
       if (this.#host.hasSpool()) session.spoolUnanswered().catch(() => undefined);
       return error;
     }
     const over = new SessionOver(session.id, error.problem.detail);
-    session.lose(over);
+    session.beOver(over);
     return over;
   }
 
-  async #sendLate(session: HostSession, { number, transactions }: NumberedSave): Promise<void> {
+  async #sendLate(session: HeldSession, { number, transactions }: NumberedSave): Promise<void> {
     try {
       const body = { number, transactions, seen: session.seen };
       await this.#transport.send({ method: 'POST', path: `/v1/sessions/${session.id}/saves`, body });

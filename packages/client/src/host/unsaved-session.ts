@@ -9,6 +9,7 @@ import {
   type Transaction,
 } from '@vekkon/core';
 import { ChangeRefused } from '../errors.js';
+import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { Playing } from '../session/playing.js';
 import { Listeners } from './events.js';
 import type { HostSession } from './host-session.js';
@@ -19,19 +20,19 @@ import type { HostSession } from './host-session.js';
  * It has no `save`. When the player can be joined after all, the real session
  * takes its place, and what was done here is dropped.
  */
-export class UnsavedSession extends Playing<void> {
+export class UnsavedSession<Game extends GameShape = AnyGame> extends Playing<void, Game> {
   readonly isSaved = false;
   readonly player: string;
-  readonly #rules: Rules;
+  #rules: Rules;
   readonly #records: Map<string, StoredRecord>;
   readonly #done: Transaction[] = [];
-  readonly #replaced = new Listeners<[session: HostSession, dropped: readonly Transaction[]]>();
+  readonly #replaced = new Listeners<[session: HostSession<Game>, dropped: readonly Transaction[]]>();
 
   constructor(player: string, rules: Rules) {
     super();
     this.player = player;
     this.#rules = rules;
-    this.#records = new Map(readRecords(startingRecords(rules.manifest).records, rules.manifest));
+    this.#records = new Map(readRecords(startingRecords(rules.manifest).records, rules));
   }
 
   override get records(): Records {
@@ -39,13 +40,17 @@ export class UnsavedSession extends Playing<void> {
   }
 
   /** Tells the game that the real session is here, and what is dropped for it. */
-  onReplaced(listener: (session: HostSession, dropped: readonly Transaction[]) => void): () => void {
+  onReplaced(listener: (session: HostSession<Game>, dropped: readonly Transaction[]) => void): () => void {
     return this.#replaced.add(listener);
   }
 
   /** @internal */
-  replaceWith(session: HostSession): void {
+  replaceWith(session: HostSession<Game>): void {
     this.#replaced.tell(session, this.#done);
+  }
+
+  protected override nothingDone(): void {
+    // There is nothing to wait for.
   }
 
   protected override read(key: string): StoredRecord | undefined {
@@ -56,6 +61,7 @@ export class UnsavedSession extends Playing<void> {
     const transaction: Transaction = { changes: [structuredClone(change)] };
     const outcome = applyTransaction(this.#records, transaction, this.#rules, new Date().toISOString());
     if (!outcome.applied) throw new ChangeRefused(outcome.problem);
+    if (outcome.learned !== undefined) this.#rules = { ...this.#rules, manifest: outcome.learned };
     for (const [key, record] of outcome.changed) this.#records.set(key, record);
     this.#done.push(transaction);
   }

@@ -1,7 +1,7 @@
 import type { HostRenewResponse } from '@vekkon/protocol';
 import { SessionOver } from '../errors.js';
 import type { Transport } from '../transport/transport.js';
-import type { HostSession } from './host-session.js';
+import type { HeldSession } from './host-session.js';
 import { listenToHost, type HostEventHandlers } from './host-stream.js';
 
 /** What the upkeep asks of the host. */
@@ -12,9 +12,9 @@ interface UpkeepHost {
   readonly hostKey: string;
   /** Seconds between autosaves; 0 for none. */
   readonly autosave: number;
-  sessions(): readonly HostSession[];
-  find(session: string): HostSession | undefined;
-  handOver(session: HostSession): void;
+  sessions(): readonly HeldSession[];
+  find(session: string): HeldSession | undefined;
+  handOver(session: HeldSession): void;
   saveAll(): Promise<void>;
 }
 
@@ -94,7 +94,7 @@ export class Upkeep {
       found?.changedOutside(seen, records);
       if (found !== undefined && session.handoverWanted) this.#host.handOver(found);
     }
-    for (const { id, detail } of answer.lost) this.#host.find(id)?.lose(new SessionOver(id, detail));
+    for (const { id, detail } of answer.lost) this.#host.find(id)?.beOver(new SessionOver(id, detail));
   }
 
   readonly #heard: HostEventHandlers = {
@@ -110,6 +110,6 @@ export class Upkeep {
         ?.save()
         .catch(() => undefined);
     },
-    'session-lost': ({ session, detail }) => this.#host.find(session)?.lose(new SessionOver(session, detail)),
+    'session-lost': ({ session, detail }) => this.#host.find(session)?.beOver(new SessionOver(session, detail)),
   };
 }

@@ -1,5 +1,5 @@
-import type { Manifest, Rules } from '@vekkon/core';
-import { readManifestFile, schemaChecks } from '@vekkon/core/manifest-file';
+import type { Rules } from '@vekkon/core';
+import { checkSchema } from '@vekkon/core/schema-check';
 import type {
   ChangesRequest,
   ChangesResponse,
@@ -11,9 +11,10 @@ import type {
 import { ServiceRefused, SessionOver, VekkonError } from '../errors.js';
 import { HttpTransport } from '../transport/transport.js';
 import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
+import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { deliver, type Delivery } from './delivery.js';
 import { Listeners } from './events.js';
-import { HostSession, type SessionHost } from './host-session.js';
+import { HostSession, type HeldSession, type SessionHost } from './host-session.js';
 import { Outbox } from './outbox.js';
 import { Spool, type SpoolEntry } from './spool.js';
 import { UnsavedSession } from './unsaved-session.js';
@@ -35,6 +36,8 @@ export interface VekkonHostOptions {
   readonly journal?: boolean;
   /** Older host keys, which may have sealed what is in the spool. */
   readonly earlierKeys?: readonly string[];
+  /** The manifest version that this game was written for; the one that is installed when it starts if left out. */
+  readonly manifestVersion?: number;
   /** The manifest's text, for playing unsaved before the service was ever reached. */
   readonly manifest?: string;
   /** What sends requests; the platform's `fetch` if left out. For proxies, and for trying out faults. */
@@ -70,7 +73,7 @@ const pauseBetweenBackgroundTries = 2_000;
  * host.closeOnSignals();
  * const session = await host.join('p-10442', { name: 'Maren', wait: 10 });
  */
-export class VekkonHost {
+export class VekkonHost<Game extends GameShape = AnyGame> {
   readonly name: string;
   /** One start of this process, under a random id. */
   readonly instance: string = crypto.randomUUID();
@@ -78,13 +81,13 @@ export class VekkonHost {
   readonly #transport: RetryingTransport;
   readonly #outbox: Outbox;
   readonly #upkeep: Upkeep;
-  readonly #sessions = new Map<string, HostSession>();
+  readonly #sessions = new Map<string, HostSession<Game>>();
   readonly #failedTries = new Listeners<[failed: FailedTry]>();
   readonly #deliveries = new Listeners<[delivery: Delivery]>();
   readonly #closing = new AbortController();
   #spool: Spool | undefined;
   #ready: Promise<void> | undefined;
-  #rules: Promise<Rules> | undefined;
+  #spoken: Promise<Spoken> | undefined;
   #closed: Promise<Closed> | undefined;
 
   constructor(options: VekkonHostOptions) {
@@ -94,7 +97,7 @@ export class VekkonHost {
       new HttpTransport(options.url, { Authorization: `Bearer ${options.hostKey}` }, options.fetch),
       { deadline: options.deadline ?? defaultDeadline, onFailedTry: (failed) => this.#failedTries.tell(failed) },
     );
-    const handOver = (session: HostSession) => this.#handOver(session);
+    const handOver = (session: HeldSession) => this.#handOver(session);
     this.#outbox = new Outbox(this.#transport, {
       hasSpool: () => this.#spool !== undefined,
       forget: (session) => this.#forget(session),
@@ -114,7 +117,7 @@ export class VekkonHost {
   }
 
   /** The sessions that are open here. */
-  get sessions(): readonly HostSession[] {
+  get sessions(): readonly HostSession<Game>[] {
     return [...this.#sessions.values()];
   }
 
@@ -133,15 +136,18 @@ export class VekkonHost {
    *
    * @throws ServiceUnreachable or ServiceRefused after the deadline; only the service says who is new
    */
-  async join(player: string, options: JoinOptions = {}): Promise<HostSession> {
+  async join(player: string, options: JoinOptions = {}): Promise<HostSession<Game>> {
     return this.#join(player, options, crypto.randomUUID());
   }
 
   /** Goes on trying to join in the background, for as long as it takes. */
-  keepJoining(player: string, options: JoinOptions = {}): { readonly session: Promise<HostSession>; stop(): void } {
+  keepJoining(
+    player: string,
+    options: JoinOptions = {},
+  ): { readonly session: Promise<HostSession<Game>>; stop(): void } {
     const attempt = crypto.randomUUID();
     let isStopped = false;
-    const tryOn = async (): Promise<HostSession> => {
+    const tryOn = async (): Promise<HostSession<Game>> => {
       for (;;) {
         try {
           return await this.#join(player, options, attempt);
@@ -164,13 +170,16 @@ export class VekkonHost {
    *
    * @throws where trying again can't help, such as for a wrong key, or where the manifest is not known
    */
-  async joinOrPlayUnsaved(player: string, options: JoinOptions = {}): Promise<HostSession | UnsavedSession> {
+  async joinOrPlayUnsaved(
+    player: string,
+    options: JoinOptions = {},
+  ): Promise<HostSession<Game> | UnsavedSession<Game>> {
     try {
       return await this.join(player, options);
     } catch (error) {
       if (!(error instanceof VekkonError) || !(error.canRetry || isHeld(error))) throw error;
       const rules = await this.#rulesAtHand(error);
-      const unsaved = new UnsavedSession(player, rules);
+      const unsaved = new UnsavedSession<Game>(player, rules);
       this.keepJoining(player, options).session.then(
         (session) => unsaved.replaceWith(session),
         () => undefined,
@@ -229,22 +238,26 @@ export class VekkonHost {
     }
   }
 
-  async #join(player: string, { name, attributes, wait = 0, deadline }: JoinOptions, attempt: string) {
+  async #join(
+    player: string,
+    { name, attributes, wait = 0, deadline }: JoinOptions,
+    attempt: string,
+  ): Promise<HostSession<Game>> {
     const transport = deadline === undefined ? this.#transport : this.#transport.within(deadline);
     await this.#start();
-    const rules = await this.#loadRules(transport);
+    const { rules, version } = await this.#learnToSpeak(transport);
     const joined = await transport.send<JoinResponse>({
       method: 'POST',
       path: `/v1/players/${encodeURIComponent(player)}/join`,
-      body: { host: this.name, instance: this.instance, attempt, name, attributes, wait },
+      body: { host: this.name, instance: this.instance, attempt, name, attributes, wait, manifest: version },
       timeout: 15_000 + wait * 1000,
     });
     const known = this.#sessions.get(joined.session.id);
     if (known !== undefined) return known;
     for (const old of this.sessions) {
-      if (old.player.id === player) old.lose(new SessionOver(old.id, 'the player was joined again here.'));
+      if (old.player.id === player) old.beOver(new SessionOver(old.id, 'the player was joined again here.'));
     }
-    const session = new HostSession(this.#seamFor(), joined, rules);
+    const session = new HostSession<Game>(this.#seamFor(), joined, rules);
     this.#sessions.set(session.id, session);
     if (this.#options.journal === true) {
       await this.#spool?.add({ is: 'joined', session: session.id, nextSave: joined.session.nextSave });
@@ -263,7 +276,7 @@ export class VekkonHost {
   }
 
   /** Another host asked for the player: save and leave. */
-  #handOver(session: HostSession): void {
+  #handOver(session: HeldSession): void {
     if (session.isOver) return;
     session.leave().then(
       () => session.handedOver(),
@@ -271,7 +284,7 @@ export class VekkonHost {
     );
   }
 
-  #forget(session: HostSession): void {
+  #forget(session: HeldSession): void {
     this.#sessions.delete(session.id);
     if (this.#sessions.size === 0) this.#upkeep.stop();
   }
@@ -331,7 +344,7 @@ export class VekkonHost {
   }
 
   /** Keeps what a session could not deliver. @returns false if there is nowhere to keep it */
-  async #spoolRest(session: HostSession): Promise<boolean> {
+  async #spoolRest(session: HeldSession): Promise<boolean> {
     if (this.#spool === undefined) return false;
     try {
       session.numberAll({ leave: true });
@@ -342,31 +355,38 @@ export class VekkonHost {
     }
   }
 
-  async #loadRules(transport: RetryingTransport): Promise<Rules> {
-    this.#rules ??= transport
-      .send<ManifestResponse>({ method: 'GET', path: '/v1/manifest' })
-      .then(({ manifest }) => rulesFrom(manifest));
+  /** The version that this start of the host speaks, with all of its sessions. */
+  async #learnToSpeak(transport: RetryingTransport): Promise<Spoken> {
+    const { manifestVersion } = this.#options;
+    const path = manifestVersion === undefined ? '/v1/manifest' : `/v1/manifest?version=${manifestVersion}`;
+    this.#spoken ??= transport
+      .send<ManifestResponse>({ method: 'GET', path })
+      .then(({ manifest, version, learns }) => ({ version, rules: { manifest, check: checkSchema, learns } }));
     try {
-      return await this.#rules;
+      return await this.#spoken;
     } catch (error) {
-      this.#rules = undefined;
+      this.#spoken = undefined;
       throw error;
     }
   }
 
   /** The rules that are known without asking; `failure` is thrown where none are. */
   async #rulesAtHand(failure: Error): Promise<Rules> {
-    if (this.#rules !== undefined) return this.#rules;
+    if (this.#spoken !== undefined) return (await this.#spoken).rules;
     if (this.#options.manifest === undefined) throw failure;
+    // Loaded here: whoever reaches the service needs no reader of manifests.
+    const { readManifestFile } = await import('@vekkon/core/manifest-file');
     const read = readManifestFile(this.#options.manifest);
-    if ('manifest' in read) return rulesFrom(read.manifest);
+    if ('manifest' in read) return { manifest: read.manifest, check: checkSchema };
     const [first] = read.mistakes;
     throw new TypeError(`The manifest that this host was given has mistakes; line ${first?.line}: ${first?.detail}`);
   }
 }
 
-function rulesFrom(manifest: Manifest): Rules {
-  return { manifest, check: schemaChecks(manifest) };
+/** A manifest version, and the rules that it makes. */
+interface Spoken {
+  readonly version: number;
+  readonly rules: Rules;
 }
 
 function isHeld(error: VekkonError): boolean {

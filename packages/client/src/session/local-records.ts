@@ -1,8 +1,9 @@
 import {
   applyTransaction,
+  currentKey,
   foldTransactions,
   limits,
-  readRecords,
+  readKeys,
   type Applied,
   type Records,
   type Refused,
@@ -29,7 +30,7 @@ const bytesPerSave = 700 * 1024;
  * has been given a number, then what still waits and may be folded.
  */
 export class LocalRecords {
-  readonly #rules: Rules;
+  #rules: Rules;
   readonly #acknowledged: Map<string, StoredRecord>;
   #numbered: readonly Done[] = [];
   #waiting: Done[] = [];
@@ -41,9 +42,17 @@ export class LocalRecords {
     this.#view = new Map(this.#acknowledged);
   }
 
-  /** The records as the game sees them. */
+  /** The records as the game sees them: of a family, those that there are. */
   get records(): Records {
-    return this.#view;
+    const isGone = ([key, { removed }]: readonly [string, StoredRecord]) =>
+      removed === true && this.#declarationOf(key)?.family !== undefined;
+    const entries = [...this.#view];
+    if (!entries.some(([, { removed }]) => removed === true)) return this.#view;
+    return readKeys(
+      entries.filter((entry) => !isGone(entry)).map(([key]) => key),
+      this.#view,
+      this.#rules,
+    );
   }
 
   /** How many transactions the service has not acknowledged yet. */
@@ -70,8 +79,9 @@ export class LocalRecords {
   do(transaction: Transaction, at: string): Applied | Refused {
     const outcome = applyTransaction(this.#view, transaction, this.#rules, at);
     if (!outcome.applied) return outcome;
-    const isGuarded = transaction.once !== undefined;
-    if (outcome.changed.size === 0 && outcome.ledger.length === 0 && !isGuarded) return outcome;
+    if (outcome.learned !== undefined) this.#rules = { ...this.#rules, manifest: outcome.learned };
+    const mustBeSent = transaction.once !== undefined || outcome.forgetsOnce;
+    if (outcome.changed.size === 0 && outcome.ledger.length === 0 && !mustBeSent) return outcome;
     for (const [key, record] of outcome.changed) this.#view.set(key, record);
     this.#waiting.push({ transaction, at });
     return outcome;
@@ -122,7 +132,16 @@ export class LocalRecords {
 
   /** The record under a key, or the starting value of what is declared and not stored. */
   read(key: string): StoredRecord | undefined {
-    return this.#view.get(key) ?? readRecords(new Map(), this.#rules.manifest).get(key);
+    const now = currentKey(key, this.#rules.manifest);
+    const held = this.#view.get(now);
+    if (held !== undefined && held.removed !== true) return held;
+    if (held === undefined && this.#declarationOf(now)?.family !== undefined) return undefined;
+    const read = readKeys([now], this.#view, this.#rules).get(now);
+    return read?.removed === true ? undefined : read;
+  }
+
+  #declarationOf(key: string) {
+    return this.#rules.manifest.records[key.split('/', 2).join('/')];
   }
 }
 

@@ -1,8 +1,9 @@
 import type { Change, Records, StoredRecord } from '@vekkon/core';
-import { Playing } from './playing.js';
+import type { AnyGame, GameShape } from './game-shape.js';
+import { keyOf, Playing } from './playing.js';
 
-/** Changes that are written down to be applied together. It reads the records as they were before. */
-export class TransactionDraft extends Playing<void> {
+/** Changes that are written down to be applied together. It reads the records as they were before; balances as they will be. */
+export class TransactionDraft<Game extends GameShape = AnyGame> extends Playing<void, Game> {
   readonly changes: Change[] = [];
   readonly #under: { readonly records: Records; readonly read: (key: string) => StoredRecord | undefined };
 
@@ -13,6 +14,18 @@ export class TransactionDraft extends Playing<void> {
 
   override get records(): Records {
     return this.#under.records;
+  }
+
+  override balance(currency: Game['currencies']): number {
+    const key = keyOf('currency', currency);
+    return this.changes.reduce((balance, change) => {
+      if ((change.op !== 'credit' && change.op !== 'debit') || change.key !== key) return balance;
+      return change.op === 'credit' ? balance + change.amount : balance - change.amount;
+    }, super.balance(currency));
+  }
+
+  protected override nothingDone(): void {
+    // Nothing is written down.
   }
 
   protected override read(key: string): StoredRecord | undefined {

@@ -1,9 +1,18 @@
 import { limits } from '../limits.js';
+import { creditPeriods } from './manifest.js';
 
 const name = { type: 'string', pattern: '^[a-z][a-z0-9-]{0,62}$' };
 const about = { type: 'string', maxLength: 2000 };
-const valueSchema = { type: ['object', 'boolean'] };
+const formerly = {
+  description: 'Names it had before: what was stored or is sent under them means this one.',
+  type: 'array',
+  items: name,
+  uniqueItems: true,
+  maxItems: 100,
+};
+const valueSchema = { description: 'A JSON Schema (draft 2020-12).', type: ['object', 'boolean'] };
 const family = {
+  description: 'A player may hold several, by name.',
   type: 'object',
   properties: { atMost: { type: 'integer', minimum: 1, maximum: 1000 } },
   required: ['atMost'],
@@ -11,9 +20,10 @@ const family = {
 };
 const common = {
   about,
+  formerly,
   lasts: { enum: ['always', 'run'] },
-  player: { enum: ['none', 'read', 'write'] },
-  others: { enum: ['none', 'read'] },
+  player: { description: "What the player's own device may do.", enum: ['none', 'read', 'write'] },
+  others: { description: 'What other players may see.', enum: ['none', 'read'] },
 };
 const bareValue = { type: ['null', 'boolean', 'number', 'string', 'array'] };
 const wholeNumber = {
@@ -21,19 +31,27 @@ const wholeNumber = {
   minimum: Number.MIN_SAFE_INTEGER,
   maximum: Number.MAX_SAFE_INTEGER,
 };
+const aboveNothing = { ...wholeNumber, minimum: 1 };
 
-function namedBy(declaration: object): object {
-  return { type: 'object', propertyNames: name, additionalProperties: declaration, maxProperties: 1000 };
+function namedBy(declaration: object, maxProperties = 1000): object {
+  return { type: 'object', propertyNames: name, additionalProperties: declaration, maxProperties };
 }
 
-function longForm(properties: object, required: readonly string[] = []): object {
-  return { type: 'object', properties: { ...common, ...properties }, required, additionalProperties: false };
+function form(properties: object, required: readonly string[] = []): object {
+  return { type: 'object', properties, required, additionalProperties: false };
+}
+
+function record(properties: object, required: readonly string[] = []): object {
+  return form({ ...common, ...properties }, required);
 }
 
 /** A bare value stands for a schema with its type and starting value. */
-function orBareValue(declaration: object): object {
-  return { if: { type: 'object' }, then: declaration, else: bareValue };
+function orBareValue(declaration: object, bare: object = bareValue): object {
+  return { if: { type: 'object' }, then: declaration, else: bare };
 }
+
+const stack = form({ about, formerly, stack: { ...aboveNothing, maximum: 1_000_000_000 } }, ['stack']);
+const unique = form({ about, formerly, unique: { const: true }, traits: valueSchema }, ['unique']);
 
 /** The shape of a manifest file, as a JSON Schema (draft 2020-12) that editors understand too. */
 export const manifestSchema = {
@@ -44,15 +62,35 @@ export const manifestSchema = {
     manifest: { const: 1 },
     game: name,
     title: { type: 'string', minLength: 1, maxLength: limits.idCharacters },
-    progress: namedBy(orBareValue(longForm({ family, schema: valueSchema }, ['schema']))),
-    currencies: namedBy({
-      if: { type: 'object' },
-      then: longForm({ starting: wholeNumber, floor: wholeNumber, ceiling: wholeNumber }),
-      else: wholeNumber,
-    }),
-    preferences: namedBy(orBareValue(longForm({ schema: valueSchema }, ['schema']))),
+    progress: namedBy(orBareValue(record({ family, schema: valueSchema }, ['schema']))),
+    currencies: namedBy(
+      orBareValue(
+        record({
+          starting: wholeNumber,
+          floor: wholeNumber,
+          ceiling: wholeNumber,
+          creditLimit: form({ atMost: aboveNothing, per: { enum: Object.keys(creditPeriods) } }, ['atMost', 'per']),
+        }),
+        wholeNumber,
+      ),
+    ),
+    items: namedBy({ if: { type: 'object', required: ['unique'] }, then: unique, else: stack }),
+    inventories: namedBy(
+      record({
+        capacity: { ...aboveNothing, maximum: limits.inventoryPlaces },
+        accepts: { type: 'array', items: name, uniqueItems: true, maxItems: 1000 },
+        starting: {
+          type: 'array',
+          maxItems: limits.inventoryPlaces,
+          items: form({ item: name, count: aboveNothing, piece: { type: 'string' }, traits: { type: 'object' } }, [
+            'item',
+          ]),
+        },
+      }),
+    ),
+    preferences: namedBy(orBareValue(record({ schema: valueSchema }, ['schema']))),
     boards: namedBy(
-      longForm(
+      record(
         {
           family,
           better: { enum: ['higher', 'lower'] },
@@ -60,19 +98,28 @@ export const manifestSchema = {
           unit: { type: 'string', maxLength: 40 },
           lowest: { type: 'number' },
           highest: { type: 'number' },
+          doubtful: { ...form({ above: { type: 'number' }, below: { type: 'number' } }), minProperties: 1 },
+          season: {
+            description: 'none, daily, weekly, monthly, or a cron expression in UTC.',
+            type: 'string',
+            maxLength: 100,
+          },
+          entries: { type: 'integer', minimum: 1, maximum: 100 },
           public: { type: 'boolean' },
         },
         ['better', 'counts'],
       ),
     ),
-    tunables: namedBy(
-      orBareValue({
-        type: 'object',
-        properties: { about, schema: valueSchema },
-        required: ['schema'],
-        additionalProperties: false,
-      }),
+    checkpoints: form(
+      {
+        atMost: { type: 'integer', minimum: 1, maximum: 100 },
+        by: { enum: ['player', 'host'] },
+        records: { type: 'array', items: { type: 'string' }, minItems: 1, maxItems: 1000, uniqueItems: true },
+      },
+      ['atMost', 'records'],
     ),
+    attributes: namedBy(form({ about, formerly, from: { type: 'string' }, path: { type: 'string' } }, ['from'])),
+    tunables: namedBy(orBareValue(form({ about, formerly, schema: valueSchema }, ['schema']))),
   },
   required: ['manifest', 'game'],
   additionalProperties: false,

@@ -39,5 +39,6 @@ function startingValueOfField(schema: Schema): Json | undefined {
 /** What a record of a new player holds. A score that nobody has set yet counts nothing. */
 export function startingRecordValue(declaration: RecordDeclaration): Json {
   if (declaration.kind !== 'score') return declaration.starting;
-  return { latest: null, best: null, sum: 0, count: 0, bestAt: null, latestAt: null };
+  const none = { latest: null, best: null, sum: 0, count: 0, bestAt: null, latestAt: null };
+  return declaration.entries === undefined ? none : { ...none, entries: [] };
 }

@@ -1,14 +1,20 @@
 import equal from 'fast-deep-equal';
 import type { Json } from '../json.js';
-import { fillIn, startingRecordValue } from '../manifest/starting-value.js';
-import type { Manifest, RecordDeclaration } from '../manifest/manifest.js';
-import type { Change, Op, Transaction } from './change.js';
-import { changeBalance } from './currency-changes.js';
+import { currentKey, renameFields, renamePointer } from '../manifest/former-names.js';
+import { learnFrom, withLearned } from '../manifest/learn.js';
+import type { InventoryValue, Manifest, RecordDeclaration } from '../manifest/manifest.js';
+import { keepUnspoken, spokenDeclaration, spokenRecords } from '../manifest/spoken-names.js';
+import type { Change, Op, RecordChange, Transaction } from './change.js';
+import type { SchemaCheck } from './check-value.js';
+import { changeBalance, type CreditedSince } from './currency-changes.js';
+import { changeInventory } from './inventory-changes.js';
 import { isProblem, problem, type ChangeProblem, type OrProblem } from './problem.js';
-import { changeProgress, type SchemaCheck } from './progress-changes.js';
+import { changeProgress, checkRevision } from './progress-changes.js';
+import { readRecord } from './read-record.js';
 import { declarationOf, type DeclaredKey } from './record-key.js';
-import type { LedgerLine, Records, StoredRecord } from './record.js';
+import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';
 import { startingLine } from './starting-line.js';
+import { keysToReset, resetRecord } from './starting-over.js';
 import { submitResult, type ScoreValue } from './score-changes.js';
 
 /** What a transaction is judged by. */
@@ -16,13 +22,31 @@ export interface Rules {
   readonly manifest: Manifest;
   /** Left out where no validator is at hand, as in a game on a device: the service checks anyway. */
   readonly check?: SchemaCheck | undefined;
+  /** What is not declared is declared from its first value. */
+  readonly learns?: boolean | undefined;
+}
+
+/** What is known of a player and of who changes their records, beyond the records. */
+export interface Circumstances {
+  /** The older manifest version that the sender speaks; the newest if left out. */
+  readonly spoken?: Manifest | undefined;
+  /** Left out where the ledger is not at hand: limits on credits are then left to the service. */
+  readonly creditedSince?: CreditedSince | undefined;
 }
 
 export interface Applied {
   readonly applied: true;
   /** The records that hold something else than before. */
   readonly changed: Records;
+  /** Every key that a change named or reached, changed or not, under the names of now. */
+  readonly touched: ReadonlySet<string>;
   readonly ledger: readonly LedgerLine[];
+  /** What was there before it was removed or put back to its start. */
+  readonly trash: readonly Trashed[];
+  /** It started over: what was done once in the run before may be done again. */
+  readonly forgetsOnce: boolean;
+  /** The manifest with what was learned on the way; undefined if nothing was. */
+  readonly learned?: Manifest;
 }
 
 export interface Refused {
@@ -32,11 +56,27 @@ export interface Refused {
 }
 
 const opsOfKind: { readonly [kind in RecordDeclaration['kind']]: readonly Op[] } = {
-  progress: ['put', 'merge', 'increase', 'outdo', 'collect', 'discard'],
-  preference: ['put'],
-  currency: ['credit', 'debit'],
-  score: ['submit'],
+  progress: ['put', 'merge', 'remove', 'increase', 'outdo', 'collect', 'discard', 'reset'],
+  preference: ['put', 'remove', 'reset'],
+  currency: ['credit', 'debit', 'reset'],
+  inventory: ['gain', 'lose', 'alter', 'reset'],
+  score: ['submit', 'reset'],
 };
+
+/** What a transaction has done so far. */
+interface Work {
+  rules: Rules;
+  readonly records: Records;
+  readonly circumstances: Circumstances;
+  /** RFC 3339. */
+  readonly at: string;
+  readonly changed: Map<string, StoredRecord>;
+  readonly touched: Set<string>;
+  readonly ledger: LedgerLine[];
+  readonly trash: Trashed[];
+  forgetsOnce: boolean;
+  hasLearned: boolean;
+}
 
 /**
  * Applies one transaction to a player's records: all of it, or none.
@@ -45,6 +85,7 @@ const opsOfKind: { readonly [kind in RecordDeclaration['kind']]: readonly Op[] }
  * @param transaction what to apply, in order
  * @param rules       what the game declares, and the schema check
  * @param at          when, RFC 3339 in UTC: the time that scores are stamped with
+ * @param circumstances what is known beyond the records
  * @returns the records that changed and the ledger lines it wrote, or the
  *   first problem, with the index of the change that met it
  */
@@ -53,107 +94,244 @@ export function applyTransaction(
   transaction: Transaction,
   rules: Rules,
   at: string,
+  circumstances: Circumstances = {},
 ): Applied | Refused {
-  const changed = new Map<string, StoredRecord>();
-  const ledger: LedgerLine[] = [];
+  const work: Work = {
+    rules,
+    records,
+    circumstances,
+    at,
+    changed: new Map(),
+    touched: new Set(),
+    ledger: [],
+    trash: [],
+    forgetsOnce: false,
+    hasLearned: false,
+  };
   for (const [index, change] of transaction.changes.entries()) {
-    const outcome = applyChange(change, records, changed, rules, at);
-    if (isProblem(outcome)) {
-      return { applied: false, problem: { key: change.key, ...outcome.problem, change: index } };
+    const met = applyChange(change, work);
+    if (met !== undefined) {
+      const key = 'key' in change ? { key: change.key } : {};
+      return { applied: false, problem: { ...key, ...met, change: index } };
     }
-    ledger.push(...(outcome.lines ?? []));
-    if (outcome.record !== undefined) changed.set(change.key, outcome.record);
   }
-  return { applied: true, changed, ledger };
+  const { changed, touched, ledger, trash, forgetsOnce } = work;
+  return {
+    applied: true,
+    changed,
+    touched,
+    ledger,
+    trash,
+    forgetsOnce,
+    ...(work.hasLearned && { learned: work.rules.manifest }),
+  };
 }
 
-/**
- * A record as the rules read it: what is stored with missing fields filled
- * in, or the starting value at revision 0.
- */
-export function readRecord(stored: StoredRecord | undefined, declaration: RecordDeclaration): StoredRecord {
-  if (stored === undefined) return { revision: 0, value: startingRecordValue(declaration) };
-  if (declaration.kind === 'currency' || declaration.kind === 'score') return stored;
-  const value = fillIn(stored.value, declaration.schema);
-  return value === stored.value ? stored : { revision: stored.revision, value };
+function stored(key: string, { changed, records }: Work): StoredRecord | undefined {
+  return changed.get(key) ?? records.get(key);
 }
 
-function applyChange(
-  change: Change,
-  records: Records,
-  changed: Records,
-  rules: Rules,
-  at: string,
-): OrProblem<{ readonly record?: StoredRecord; readonly lines?: readonly LedgerLine[] }> {
-  const declared = declarationOf(change.key, rules.manifest);
-  if (isProblem(declared)) return declared;
+/** @returns the problem that it meets */
+function applyChange(change: Change, work: Work): ChangeProblem | undefined {
+  if (change.op === 'start-over' || change.op === 'reset') return startOver(change, work);
+  const key = currentKey(change.key, work.rules.manifest);
+  const declared = learnOrFind({ ...change, key }, work);
+  if (isProblem(declared)) return declared.problem;
   const { declaration } = declared;
   if (!opsOfKind[declaration.kind].includes(change.op)) {
     return problem(
       'op-not-for-kind',
       `A ${declaration.kind} doesn't know ${change.op}: it takes ${opsOfKind[declaration.kind].join(', ')}.`,
-    );
+    ).problem;
   }
-  const stored = changed.get(change.key) ?? records.get(change.key);
-  if (stored === undefined) {
-    const full = checkFamilyRoom(declared, records, changed);
+  work.touched.add(key);
+  return applyTo(inNamesOfNow(change, key, declaration), declared, work);
+}
+
+/** What the manifest declares for the key of a change; in an environment that learns, what the change tells of it. */
+function learnOrFind(change: RecordChange, work: Work): OrProblem<DeclaredKey> {
+  const declared = declarationOf(change.key, work.rules.manifest);
+  const isUnknown = isProblem(declared) ? declared.problem.code === 'key-not-declared' : change.op === 'gain';
+  if (!isUnknown || work.rules.learns !== true) return declared;
+  const learned = learnFrom(change, work.rules.manifest);
+  if (learned === undefined) return declared;
+  work.rules = { ...work.rules, manifest: withLearned(work.rules.manifest, learned) };
+  work.hasLearned = true;
+  return declarationOf(change.key, work.rules.manifest);
+}
+
+/** The change under the names that the manifest declares now, whichever it was sent under. */
+function inNamesOfNow(change: RecordChange, key: string, declaration: RecordDeclaration): RecordChange {
+  if (declaration.kind !== 'progress' && declaration.kind !== 'preference') return { ...change, key };
+  if (change.op === 'put' || change.op === 'merge') {
+    return { ...change, key, value: renameFields(change.value, declaration.schema) };
+  }
+  return 'path' in change
+    ? { ...change, key, path: renamePointer(change.path, declaration.schema) }
+    : { ...change, key };
+}
+
+function applyTo(change: RecordChange, declared: DeclaredKey, work: Work): ChangeProblem | undefined {
+  const { declaration } = declared;
+  const held = stored(change.key, work);
+  if ((held === undefined || held.removed === true) && change.op !== 'remove') {
+    const full = checkFamilyRoom(declared, work);
     if (full !== undefined) return full;
   }
-  const current = readRecord(stored, declaration);
-  const outcome = valueAfter(change, current, declared, rules, at);
-  if (isProblem(outcome)) return outcome;
+  const current = readRecord(held, declaration, work.rules);
+  const notReady = checkMisfit(change, current, declared, work) ?? checkGuard(change, current);
+  if (notReady !== undefined) return notReady;
+  if (change.op === 'remove') {
+    if (held === undefined || held.removed === true) return undefined;
+    work.trash.push({ key: change.key, record: held, by: 'remove' });
+    work.changed.set(change.key, { revision: held.revision + 1, value: null, removed: true });
+    return undefined;
+  }
+  const outcome = valueAfter(change, current, declared, work);
+  if (isProblem(outcome)) return outcome.problem;
+  if (outcome.line !== undefined) work.ledger.push(...withStartingLine(outcome.line, held, declaration));
   // An equal value makes no revision; but a first put makes the record, whatever it holds.
-  const isSame = stored !== undefined && equal(outcome.value, stored.value);
-  return {
-    ...(outcome.line !== undefined && { lines: withStartingLine(outcome.line, stored, declaration) }),
-    ...(!isSame && { record: { revision: current.revision + 1, value: outcome.value } }),
-  };
+  const isSame = held !== undefined && held.removed !== true && equal(outcome.value, held.value);
+  if (!isSame) work.changed.set(change.key, { revision: current.revision + 1, value: outcome.value });
+  return undefined;
+}
+
+function startOver(change: Extract<Change, { op: 'start-over' | 'reset' }>, work: Work): ChangeProblem | undefined {
+  const { manifest } = work.rules;
+  const keys = keysToReset(change, [...new Set([...work.records.keys(), ...work.changed.keys()])], manifest);
+  if (isProblem(keys)) return keys.problem;
+  if (change.op === 'start-over') work.forgetsOnce = true;
+  for (const key of keys.keys) {
+    const declared = declarationOf(key, manifest);
+    const held = stored(key, work);
+    if (isProblem(declared) || held === undefined) continue;
+    work.touched.add(key);
+    const reset = resetRecord(key, held, declared.declaration, work.rules, change.op);
+    if (reset === undefined) continue;
+    work.trash.push({ key, record: held, by: change.op });
+    work.changed.set(key, reset.record);
+    if (reset.line !== undefined) work.ledger.push(reset.line);
+  }
+  return undefined;
+}
+
+/** A value that does not fit is replaced only by somebody who says that they know it. */
+function checkMisfit(
+  change: RecordChange,
+  current: StoredRecord,
+  { declaration }: DeclaredKey,
+  { rules, circumstances }: Work,
+): ChangeProblem | undefined {
+  const isKnown = (change.op === 'put' || change.op === 'remove') && change.ifRevision !== undefined;
+  if (isKnown) return undefined;
+  if (current.misfit !== true) {
+    const { spoken } = circumstances;
+    if (change.op !== 'put' || spoken === undefined) return undefined;
+    // It fits the newest version, but the sender's own can't read it: they would overwrite what they never saw.
+    const theirs = spokenRecords(new Map([[change.key, current]]), rules.manifest, spoken, rules.check);
+    if ([...theirs.values()].every((one) => one.misfit !== true)) return undefined;
+  }
+  const ways =
+    declaration.kind === 'progress' || declaration.kind === 'preference'
+      ? `put it with ifRevision ${current.revision}, or reset it`
+      : 'reset it, or declare what it holds';
+  return problem(
+    'record-misfit',
+    `What is stored under ${change.key} does not fit the manifest any more, and is kept: ${ways}.`,
+  ).problem;
+}
+
+function checkGuard(change: RecordChange, current: StoredRecord): ChangeProblem | undefined {
+  const isGuardable = change.op === 'put' || change.op === 'merge' || change.op === 'remove';
+  return isGuardable ? checkRevision(change, current)?.problem : undefined;
 }
 
 /** A currency that was never stored starts its ledger with its starting value, so that the sum is the balance. */
 function withStartingLine(
   line: LedgerLine,
-  stored: StoredRecord | undefined,
+  held: StoredRecord | undefined,
   declaration: RecordDeclaration,
 ): readonly LedgerLine[] {
-  if (stored !== undefined || declaration.kind !== 'currency') return [line];
+  if ((held !== undefined && held.removed !== true) || declaration.kind !== 'currency') return [line];
   return [startingLine(line.key, declaration.starting), line];
 }
 
 function valueAfter(
-  change: Change,
+  change: Exclude<RecordChange, { op: 'remove' }>,
   current: StoredRecord,
   declared: DeclaredKey,
-  rules: Rules,
-  at: string,
+  work: Work,
 ): OrProblem<{ readonly value: Json; readonly line?: LedgerLine }> {
   const { declaration } = declared;
-  if (declaration.kind === 'currency') {
-    if (change.op !== 'credit' && change.op !== 'debit') throw new TypeError(`${change.op} is not for a currency`);
-    const moved = changeBalance(change, current.value as number, declaration);
-    return isProblem(moved) ? moved : { value: moved.line.balance, line: moved.line };
+  const { rules, circumstances, at } = work;
+  switch (change.op) {
+    case 'credit':
+    case 'debit': {
+      if (declaration.kind !== 'currency') break;
+      const credited = circumstances.creditedSince;
+      const moved = changeBalance(
+        change,
+        current.value as number,
+        declaration,
+        Date.parse(at),
+        credited && ((key, since) => credited(key, since) + creditedIn(work.ledger, key)),
+      );
+      return isProblem(moved) ? moved : { value: moved.line.balance, line: moved.line };
+    }
+    case 'submit':
+      if (declaration.kind !== 'score') break;
+      return submitResult(change, current.value as ScoreValue, declaration, at);
+    case 'gain':
+    case 'lose':
+    case 'alter': {
+      if (declaration.kind !== 'inventory') break;
+      const { manifest, check } = rules;
+      const whereIs = (piece: string) => inventoryWith(piece, work);
+      return changeInventory(change, current.value as InventoryValue, { manifest, declaration, check, whereIs });
+    }
+    default: {
+      if (declaration.kind !== 'progress' && declaration.kind !== 'preference') break;
+      return changeProgress(completed(change, current, declared, work), current, declaration, rules.check, at);
+    }
   }
-  if (declaration.kind === 'score') {
-    if (change.op !== 'submit') throw new TypeError(`${change.op} is not for a score`);
-    return submitResult(change, current.value as ScoreValue, declaration, at);
+  throw new TypeError(`${change.op} is not for a ${declaration.kind}`);
+}
+
+/** A `put` of an older version replaces only the fields that its version declares. */
+function completed<C extends RecordChange>(change: C, current: StoredRecord, declared: DeclaredKey, work: Work): C {
+  const { spoken } = work.circumstances;
+  const { declaration } = declared;
+  if (change.op !== 'put' || spoken === undefined || declaration.kind !== 'progress') return change;
+  const theirs = spokenDeclaration(change.key, work.rules.manifest, spoken);
+  if (theirs?.kind !== 'progress') return change;
+  return { ...change, value: keepUnspoken(change.value, current.value, declaration.schema, theirs.schema) };
+}
+
+function creditedIn(ledger: readonly LedgerLine[], key: string): number {
+  return ledger.reduce((sum, line) => (line.key === key && line.op === 'credit' ? sum + line.amount : sum), 0);
+}
+
+/** The inventory in which a piece lies. */
+function inventoryWith(piece: string, work: Work): string | undefined {
+  for (const key of new Set([...work.records.keys(), ...work.changed.keys()])) {
+    const held = key.startsWith('inventory/') ? stored(key, work) : undefined;
+    if (held === undefined || held.removed === true || held.misfit === true) continue;
+    if (Object.hasOwn((held.value as InventoryValue).pieces, piece)) return key;
   }
-  if (change.op === 'submit' || change.op === 'credit' || change.op === 'debit') {
-    throw new TypeError(`${change.op} is not for a ${declaration.kind}`);
-  }
-  return changeProgress(change, current, declared.declared, declaration, rules.check);
+  return undefined;
 }
 
 /** A family that is full takes no further member. */
-function checkFamilyRoom(declared: DeclaredKey, records: Records, changed: Records): OrProblem<never> | undefined {
+function checkFamilyRoom(declared: DeclaredKey, work: Work): ChangeProblem | undefined {
   const { family } = declared.declaration;
   if (family === undefined) return undefined;
-  const members = new Set<string>();
-  for (const key of [...records.keys(), ...changed.keys()]) {
-    if (key.startsWith(`${declared.declared}/`)) members.add(key);
+  let members = 0;
+  for (const key of new Set([...work.records.keys(), ...work.changed.keys()])) {
+    if (key.startsWith(`${declared.declared}/`) && stored(key, work)?.removed !== true) members++;
   }
-  if (members.size < family.atMost) return undefined;
+  if (members < family.atMost) return undefined;
   return problem(
     'family-full',
-    `The player holds ${members.size} of ${declared.declared} already, and the manifest allows ${family.atMost}: remove one first.`,
-  );
+    `The player holds ${members} of ${declared.declared} already, and the manifest allows ${family.atMost}: remove one first.`,
+  ).problem;
 }

@@ -1,4 +1,4 @@
-import type { Json } from '../json.js';
+import type { Json, JsonObject } from '../json.js';
 
 /** Several neighbouring changes of one sort, folded into one, count as this many. */
 interface Folded {
@@ -21,6 +21,9 @@ export interface Put extends OnKey, Guarded {
 export interface Merge extends OnKey, Guarded {
   readonly op: 'merge';
   readonly value: Json;
+}
+export interface Remove extends OnKey, Guarded {
+  readonly op: 'remove';
 }
 export interface Increase extends OnKey {
   readonly op: 'increase';
@@ -53,17 +56,48 @@ export interface Debit extends OnKey, Folded {
   readonly amount: number;
   readonly reason: string;
 }
+/** So many of an item that comes in stacks, or one piece with its id. */
+export interface Gain extends OnKey {
+  readonly op: 'gain';
+  readonly item: string;
+  readonly count?: number | undefined;
+  readonly piece?: string | undefined;
+  readonly traits?: JsonObject | undefined;
+}
+export interface Lose extends OnKey {
+  readonly op: 'lose';
+  readonly item: string;
+  readonly count?: number | undefined;
+  readonly piece?: string | undefined;
+}
+export interface Alter extends OnKey {
+  readonly op: 'alter';
+  readonly piece: string;
+  /** A JSON Merge Patch (RFC 7396). */
+  readonly traits: JsonObject;
+}
 export interface Submit extends OnKey {
   readonly op: 'submit';
   readonly value: number;
   readonly name?: string | undefined;
   readonly note?: string | undefined;
 }
+/** Back to starting values: all that lasts for a run. */
+export interface StartOver {
+  readonly op: 'start-over';
+}
+/** Back to starting values: one record, all of a family, or all of a kind. */
+export interface Reset extends OnKey {
+  readonly op: 'reset';
+}
 
-export type ProgressChange = Put | Merge | Increase | Outdo | Collect | Discard;
+export type ProgressChange = Put | Merge | Remove | Increase | Outdo | Collect | Discard;
 export type CurrencyChange = Credit | Debit;
-/** One operation on one record. */
-export type Change = ProgressChange | CurrencyChange | Submit;
+export type InventoryChange = Gain | Lose | Alter;
+/** A change of one record. */
+export type RecordChange = ProgressChange | CurrencyChange | InventoryChange | Submit;
+/** One operation: on one record, or back to starting values. */
+export type Change = RecordChange | StartOver | Reset;
 export type Op = Change['op'];
 
 /** Changes that apply whole or not at all. */
@@ -83,8 +117,9 @@ export interface Transaction {
  * Does a change replace a value without saying which one? While a host plays
  * on its copy, that is not safe from outside; all other changes are.
  */
-export function replacesBlindly(change: Change): boolean {
-  return (change.op === 'put' || change.op === 'merge') && change.ifRevision === undefined;
+export function replacesBlindly(change: Change): change is Put | Merge | Remove {
+  const isGuardable = change.op === 'put' || change.op === 'merge' || change.op === 'remove';
+  return isGuardable && change.ifRevision === undefined;
 }
 
 /** How long a `once` token is remembered, in milliseconds. */

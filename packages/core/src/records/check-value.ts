@@ -1,12 +1,20 @@
 import { isJsonArray, type Json } from '../json.js';
 import { limits } from '../limits.js';
+import type { Schema } from '../manifest/manifest.js';
 import { forbiddenNames } from '../names.js';
 import { escapePointerToken } from './json-pointer.js';
 import { problem, type ChangeProblem } from './problem.js';
 
+/** Checks a value against a JSON Schema. @returns what does not fit, and where */
+export type SchemaCheck = (
+  schema: Schema,
+  value: Json,
+) => { readonly pointer: string; readonly detail: string } | undefined;
+
 /**
  * Checks what holds for every value, whatever its schema: depth, names that
- * would reach into JavaScript's own objects, and numbers that JSON can't hold.
+ * would reach into JavaScript's own objects, numbers that are not exact, and
+ * text that UTF-8 can't hold.
  *
  * @param deepest how many levels of lists and objects it may have
  * @returns the first problem, with its JSON Pointer, or undefined
@@ -16,9 +24,14 @@ export function checkValue(value: Json, deepest: number = limits.jsonDepth): Cha
 }
 
 function walk(value: Json, pointer: string, levelsLeft: number): { readonly problem: ChangeProblem } | undefined {
-  if (typeof value === 'number' && !Number.isFinite(value)) {
-    return problem('value-invalid', `${place(pointer)} is ${value}: numbers must be finite.`, { pointer });
+  if (typeof value === 'number' && !(Math.abs(value) <= Number.MAX_SAFE_INTEGER)) {
+    return problem(
+      'number-out-of-range',
+      `${place(pointer)} is ${value}: numbers are finite and within ±(2⁵³−1), where they are exact.`,
+      { pointer },
+    );
   }
+  if (typeof value === 'string') return unfitText(value, pointer);
   if (typeof value !== 'object' || value === null) return undefined;
   if (levelsLeft === 0) {
     return problem(
@@ -41,10 +54,18 @@ function walk(value: Json, pointer: string, levelsLeft: number): { readonly prob
     if (forbiddenNames.has(name)) {
       return problem('name-forbidden', `"${name}" can't be a name in a value: choose another.`, { pointer: at });
     }
-    const found = walk(inner, at, levelsLeft - 1);
+    const found = unfitText(name, at) ?? walk(inner, at, levelsLeft - 1);
     if (found) return found;
   }
   return undefined;
+}
+
+function unfitText(text: string, pointer: string): { readonly problem: ChangeProblem } | undefined {
+  if (text.isWellFormed() && !text.includes('\0')) return undefined;
+  const what = text.isWellFormed() ? 'the character NUL' : 'half of a surrogate pair';
+  return problem('text-invalid', `${place(pointer)} holds ${what}, which can't be stored as text: take it out.`, {
+    pointer,
+  });
 }
 
 function place(pointer: string): string {

@@ -1,4 +1,4 @@
-import type { Change, Transaction } from './change.js';
+import type { RecordChange, Transaction } from './change.js';
 
 /**
  * Folds changes that wait to be sent, so that a hundred taps are one change.
@@ -15,21 +15,25 @@ import type { Change, Transaction } from './change.js';
 export function foldTransactions(transactions: readonly Transaction[]): readonly Transaction[] {
   const folded: Transaction[] = [];
   // Where in the result the newest foldable change of each key stands.
-  const newest = new Map<string, number>();
+  const newest = new Map<string, { readonly place: number; readonly change: RecordChange }>();
   for (const transaction of transactions) {
     const change = foldableChange(transaction);
     if (change === undefined) {
-      for (const { key } of transaction.changes) newest.delete(key);
+      for (const one of transaction.changes) {
+        // What puts many records back to their start stands between all that comes before and after.
+        if (one.op === 'start-over' || one.op === 'reset') newest.clear();
+        else newest.delete(one.key);
+      }
       folded.push(transaction);
       continue;
     }
-    const place = newest.get(change.key);
-    const before = place === undefined ? undefined : folded[place]?.changes[0];
-    const both = before && foldTwo(before, change);
-    if (place !== undefined && both !== undefined) {
-      folded[place] = { ...folded[place], changes: [both] };
+    const before = newest.get(change.key);
+    const both = before && foldTwo(before.change, change);
+    if (before !== undefined && both !== undefined) {
+      folded[before.place] = { ...folded[before.place], changes: [both] };
+      newest.set(change.key, { place: before.place, change: both });
     } else {
-      newest.set(change.key, folded.length);
+      newest.set(change.key, { place: folded.length, change });
       folded.push(transaction);
     }
   }
@@ -37,15 +41,16 @@ export function foldTransactions(transactions: readonly Transaction[]): readonly
 }
 
 /** The one change of a transaction that may be folded with others. */
-function foldableChange({ changes, label, once, at }: Transaction): Change | undefined {
+function foldableChange({ changes, label, once, at }: Transaction): RecordChange | undefined {
   const [change, ...others] = changes;
   if (change === undefined || others.length > 0) return undefined;
   if (label !== undefined || once !== undefined || at !== undefined) return undefined;
+  if (change.op === 'start-over' || change.op === 'reset' || change.op === 'remove') return undefined;
   return 'ifRevision' in change && change.ifRevision !== undefined ? undefined : change;
 }
 
 /** Two neighbouring changes on one key as one, or undefined if they can't be. */
-function foldTwo(before: Change, after: Change): Change | undefined {
+function foldTwo(before: RecordChange, after: RecordChange): RecordChange | undefined {
   if (after.op === 'put' && (before.op === 'put' || before.op === 'merge')) return after;
   if (before.op === 'increase' && after.op === 'increase' && before.path === after.path) {
     // Fractions do not add up exactly in another order, so they stay as they are.

@@ -14,7 +14,17 @@ export type ChangeProblemCode =
   | 'number-out-of-range'
   | 'balance-too-low'
   | 'balance-too-high'
+  | 'credit-limit'
   | 'score-out-of-bounds'
+  | 'text-invalid'
+  | 'record-misfit'
+  | 'item-not-declared'
+  | 'item-not-accepted'
+  | 'item-form'
+  | 'inventory-full'
+  | 'too-few'
+  | 'piece-unknown'
+  | 'piece-exists'
   | 'family-full'
   | 'player-too-large';
 

@@ -1,45 +1,37 @@
 import equal from 'fast-deep-equal';
-import { isJsonArray, type Json } from '../json.js';
-import type { PreferenceDeclaration, ProgressDeclaration } from '../manifest/manifest.js';
-import type { Collect, Discard, Increase, Outdo, ProgressChange } from './change.js';
-import { checkValue } from './check-value.js';
+import { isJsonArray, isJsonObject, type Json } from '../json.js';
+import type { PreferenceDeclaration, ProgressDeclaration, Schema } from '../manifest/manifest.js';
+import type { Collect, Discard, Increase, Merge, Outdo, ProgressChange, Put, Remove } from './change.js';
+import { checkValue, type SchemaCheck } from './check-value.js';
 import { pointerTokens, valueAt, withValueAt } from './json-pointer.js';
 import { mergePatch } from './merge-patch.js';
 import { problem, type OrProblem } from './problem.js';
 import type { StoredRecord } from './record.js';
-
-/** Checks a value against the schema of the record declared under a key. */
-export type SchemaCheck = (
-  declaredKey: string,
-  value: Json,
-) => { readonly pointer: string; readonly detail: string } | undefined;
 
 /**
  * The value that a progress record or a preference has after a change.
  *
  * @param current the record as it is, starting values filled in
  * @param check   the schema check; undefined where there is none to hand
+ * @param at      when, RFC 3339: what a list that asks for it is stamped with
  */
 export function changeProgress(
-  change: ProgressChange,
+  change: Exclude<ProgressChange, Remove>,
   current: StoredRecord,
-  declaredKey: string,
   declaration: ProgressDeclaration | PreferenceDeclaration,
   check: SchemaCheck | undefined,
+  at: string,
 ): OrProblem<{ readonly value: Json }> {
-  if (declaration.kind === 'preference' && change.op !== 'put') {
-    return problem('op-not-for-kind', `A preference knows put and remove, not ${change.op}: send a put.`);
-  }
   if (change.op !== 'increase') {
     // Before anything is built from it: a merge must not meet a name that reaches into an object's prototype.
     const unfit = checkValue(change.value);
     if (unfit !== undefined) return { problem: unfit };
   }
-  const changed = valueAfter(change, current);
+  const changed = valueAfter(change, current, declaration.schema, at);
   if (changed.problem !== undefined || equal(changed.value, current.value)) return changed;
   const unfit = change.op === 'put' ? undefined : checkValue(changed.value);
   if (unfit !== undefined) return { problem: unfit };
-  const mismatch = check?.(declaredKey, changed.value);
+  const mismatch = check?.(declaration.schema, changed.value);
   if (mismatch === undefined) return changed;
   return problem('value-invalid', mismatch.detail, { pointer: mismatch.pointer });
 }
@@ -47,24 +39,34 @@ export function changeProgress(
 type Outcome = { readonly value: Json; readonly problem?: undefined } | Refusal;
 type Refusal = ReturnType<typeof problem>;
 
-function valueAfter(change: ProgressChange, current: StoredRecord): Outcome {
+/** Refuses a change that says what it replaces where something else is stored. */
+export function checkRevision({ ifRevision }: Put | Merge | Remove, current: StoredRecord): Refusal | undefined {
+  const isNone = current.revision === 0 || current.removed === true;
+  if (ifRevision === undefined || ifRevision === current.revision || (ifRevision === 0 && isNone)) return undefined;
+  return problem(
+    'revision-mismatch',
+    `The record is at revision ${current.revision}, not ${ifRevision}: read it again and decide anew.`,
+  );
+}
+
+function valueAfter(
+  change: Exclude<ProgressChange, Remove>,
+  current: StoredRecord,
+  schema: Schema,
+  at: string,
+): Outcome {
   switch (change.op) {
     case 'put':
+      return { value: change.value };
     case 'merge':
-      if (change.ifRevision !== undefined && change.ifRevision !== current.revision) {
-        return problem(
-          'revision-mismatch',
-          `The record is at revision ${current.revision}, not ${change.ifRevision}: read it again and decide anew.`,
-        );
-      }
-      return { value: change.op === 'put' ? change.value : mergePatch(current.value, change.value) };
+      return { value: mergePatch(current.value, change.value) };
     case 'increase':
       return increase(change, current.value);
     case 'outdo':
       return outdo(change, current.value);
     case 'collect':
     case 'discard':
-      return inList(change, current.value);
+      return inList(change, current.value, schema, at);
   }
 }
 
@@ -101,7 +103,7 @@ function outdo(change: Outdo, value: Json): Outcome {
   return outdone === undefined ? leadsNowhere(change.path) : { value: outdone };
 }
 
-function inList(change: Collect | Discard, value: Json): Outcome {
+function inList(change: Collect | Discard, value: Json, schema: Schema, at: string): Outcome {
   const tokens = pointerTokens(change.path);
   const held = tokens && valueAt(value, tokens);
   if (tokens === undefined || held === undefined) return leadsNowhere(change.path);
@@ -110,10 +112,27 @@ function inList(change: Collect | Discard, value: Json): Outcome {
       pointer: change.path,
     });
   }
-  const isThere = held.some((one) => equal(one, change.value));
+  const isStamped = asksForStamps(schema, tokens);
+  const isMeant = (one: Json) => equal(isStamped && isJsonObject(one) ? one['value'] : one, change.value);
+  const isThere = held.some(isMeant);
   if (isThere === (change.op === 'collect')) return { value };
-  const list = isThere ? held.filter((one) => !equal(one, change.value)) : [...held, change.value];
+  const added = isStamped ? { value: change.value, at } : change.value;
+  const list = isThere ? held.filter((one) => !isMeant(one)) : [...held, added];
   return { value: withValueAt(value, tokens, list) ?? value };
+}
+
+/** Does the schema want each item of a list as `{ value, at }`, with the time at which it was collected? */
+function asksForStamps(schema: Schema, tokens: readonly string[]): boolean {
+  let inside: Json | undefined = schema;
+  for (const token of tokens) {
+    if (!isJsonObject(inside)) return false;
+    const properties: Json | undefined = inside['properties'];
+    inside = isJsonObject(properties) && Object.hasOwn(properties, token) ? properties[token] : inside['items'];
+  }
+  const items = isJsonObject(inside) ? inside['items'] : undefined;
+  const fields = isJsonObject(items) ? items['properties'] : undefined;
+  if (!isJsonObject(fields) || fields['value'] === undefined) return false;
+  return isJsonObject(fields['at']) && fields['at']['format'] === 'date-time';
 }
 
 function notANumber(pointer: string, held: Json): Refusal {

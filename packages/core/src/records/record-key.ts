@@ -1,3 +1,4 @@
+import { currentKey } from '../manifest/former-names.js';
 import type { Kind, Manifest, RecordDeclaration } from '../manifest/manifest.js';
 import { isDeclaredName, isId, nearestName } from '../names.js';
 import { problem, type OrProblem } from './problem.js';
@@ -25,15 +26,18 @@ export function parseRecordKey(key: string): RecordKey | undefined {
 }
 
 export interface DeclaredKey extends RecordKey {
+  /** The whole key, under the names of now. */
+  readonly key: string;
   readonly declaration: RecordDeclaration;
 }
 
 /**
- * Finds what the manifest declares for a key.
+ * Finds what the manifest declares for a key, whether it is sent under its name of now or under a former one.
  *
  * @returns the declaration, or `key-malformed` or `key-not-declared` with the nearest declared key
  */
-export function declarationOf(key: string, manifest: Manifest): OrProblem<DeclaredKey> {
+export function declarationOf(sent: string, manifest: Manifest): OrProblem<DeclaredKey> {
+  const key = currentKey(sent, manifest);
   const parsed = parseRecordKey(key);
   if (parsed === undefined) {
     const nearest = nearestName(key, Object.keys(manifest.records));
@@ -58,7 +62,7 @@ export function declarationOf(key: string, manifest: Manifest): OrProblem<Declar
       nearest: parsed.declared,
     });
   }
-  return { ...parsed, declaration };
+  return { ...parsed, key, declaration };
 }
 
 function notDeclared(key: string, parsed: RecordKey, manifest: Manifest) {

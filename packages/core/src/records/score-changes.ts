@@ -12,6 +12,17 @@ export type ScoreValue = {
   readonly bestAt: string | null;
   /** RFC 3339. */
   readonly latestAt: string | null;
+  /** The player's best results, the best first, where the manifest asks for them. */
+  readonly entries?: readonly ScoreEntry[];
+};
+
+export type ScoreEntry = {
+  readonly value: number;
+  /** RFC 3339. */
+  readonly at: string;
+  /** Typed at the finish. */
+  readonly name?: string;
+  readonly note?: string;
 };
 
 /** The score record after one more result. */
@@ -39,6 +50,20 @@ export function submitResult(
       count: held.count + 1,
       bestAt: isBest ? at : held.bestAt,
       latestAt: at,
+      ...(declaration.entries !== undefined && { entries: entriesWith(change, held.entries ?? [], declaration, at) }),
     },
   };
+}
+
+/** The best results with one more; of equal ones the earlier stands higher. */
+function entriesWith(
+  { value, name, note }: Submit,
+  held: readonly ScoreEntry[],
+  { better, entries }: ScoreDeclaration,
+  at: string,
+): readonly ScoreEntry[] {
+  const entry = { value, at, ...(name !== undefined && { name }), ...(note !== undefined && { note }) };
+  const place = held.findIndex((one) => (better === 'higher' ? value > one.value : value < one.value));
+  const all = place < 0 ? [...held, entry] : [...held.slice(0, place), entry, ...held.slice(place)];
+  return all.slice(0, entries);
 }

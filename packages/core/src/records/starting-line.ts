@@ -5,5 +5,5 @@ export const startingReason = 'starting value';
 
 /** A currency's first ledger line. */
 export function startingLine(key: string, starting: number): LedgerLine {
-  return { key, amount: starting, balance: starting, reason: startingReason, count: 1 };
+  return { key, op: 'starting', amount: starting, balance: starting, reason: startingReason, count: 1 };
 }

@@ -1,5 +1,7 @@
+import { currentKey } from '../manifest/former-names.js';
 import type { Manifest } from '../manifest/manifest.js';
-import { readRecord } from './apply-transaction.js';
+import type { Rules } from './apply-transaction.js';
+import { readRecord } from './read-record.js';
 import type { LedgerLine, Records, StoredRecord } from './record.js';
 import { startingLine } from './starting-line.js';
 
@@ -25,14 +27,34 @@ export function startingRecords(manifest: Manifest): {
  * A player's records as a game reads them: all that is stored and still
  * declared, and the starting values of what is declared but not stored.
  */
-export function readRecords(stored: Records, manifest: Manifest): Records {
+export function readRecords(stored: Records, rules: Pick<Rules, 'manifest' | 'check'>): Records {
+  const keys = Object.entries(rules.manifest.records).flatMap(([key, { family }]) => (family === undefined ? key : []));
+  const members = [...stored].flatMap(([key, { removed }]) => (removed === true ? [] : key));
+  return readKeys(new Set([...keys, ...members]), stored, rules);
+}
+
+/** Records as a game reads them. What is not declared is left out; one of a family that was removed is marked so. */
+export function readKeys(keys: Iterable<string>, stored: Records, rules: Pick<Rules, 'manifest' | 'check'>): Records {
   const read = new Map<string, StoredRecord>();
-  for (const [key, declaration] of Object.entries(manifest.records)) {
-    if (declaration.family === undefined) read.set(key, readRecord(stored.get(key), declaration));
-  }
-  for (const [key, record] of stored) {
-    const declaration = manifest.records[key.split('/', 2).join('/')];
-    if (declaration?.family !== undefined) read.set(key, readRecord(record, declaration));
+  for (const key of keys) {
+    const declared = key.split('/', 2).join('/');
+    const declaration = Object.hasOwn(rules.manifest.records, declared) ? rules.manifest.records[declared] : undefined;
+    if (declaration === undefined || (declaration.family === undefined) !== (declared === key)) continue;
+    const record = readRecord(stored.get(key), declaration, rules);
+    if (record.removed !== true) read.set(key, record);
+    else if (declaration.family !== undefined) read.set(key, { revision: record.revision, value: null, removed: true });
+    else read.set(key, { revision: record.revision, value: record.value });
   }
   return read;
+}
+
+/** Stored records under the keys that the manifest declares now. */
+export function underCurrentKeys(stored: Records, manifest: Manifest): Records {
+  const current = new Map<string, StoredRecord>();
+  for (const [key, record] of stored) {
+    const now = currentKey(key, manifest);
+    // Where both are stored, the one that was written under the name of now holds.
+    if (now === key || !stored.has(now)) current.set(now, record);
+  }
+  return current;
 }

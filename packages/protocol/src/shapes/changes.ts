@@ -1,6 +1,6 @@
 import { limits } from '@vekkon/core';
 import { z } from 'zod';
-import { finiteNumber, jsonValue, recordKey, time, wholeNumber } from './values.js';
+import { finiteNumber, id, jsonValue, recordKey, time, wholeNumber } from './values.js';
 
 const ifRevision = z.int().min(0).optional();
 const pointer = z
@@ -26,6 +26,24 @@ const collect = z.strictObject({ op: z.literal('collect'), key: recordKey, path:
 const discard = z.strictObject({ op: z.literal('discard'), key: recordKey, path: pointer, value: jsonValue });
 const credit = z.strictObject({ op: z.literal('credit'), key: recordKey, amount, reason, count });
 const debit = z.strictObject({ op: z.literal('debit'), key: recordKey, amount, reason, count });
+const remove = z.strictObject({ op: z.literal('remove'), key: recordKey, ifRevision });
+const item = z.string().min(1).max(63);
+const howMany = wholeNumber.min(1).optional().meta({ description: 'Of an item in stacks; 1 if left out.' });
+const traits = z.record(z.string(), jsonValue).optional();
+const piece = id.optional().meta({ description: 'The id of a unique piece.' });
+const gain = z.strictObject({ op: z.literal('gain'), key: recordKey, item, count: howMany, piece, traits });
+const lose = z.strictObject({ op: z.literal('lose'), key: recordKey, item, count: howMany, piece });
+const alter = z.strictObject({
+  op: z.literal('alter'),
+  key: recordKey,
+  piece: id,
+  traits: z.record(z.string(), jsonValue).meta({ description: 'JSON Merge Patch (RFC 7396).' }),
+});
+const startOver = z.strictObject({ op: z.literal('start-over') });
+const reset = z.strictObject({
+  op: z.literal('reset'),
+  key: recordKey.meta({ description: 'A key, a family such as progress/glider, or a kind such as preference.' }),
+});
 const submit = z.strictObject({
   op: z.literal('submit'),
   key: recordKey,
@@ -44,6 +62,12 @@ export const change = z.discriminatedUnion('op', [
   credit,
   debit,
   submit,
+  remove,
+  gain,
+  lose,
+  alter,
+  startOver,
+  reset,
 ]);
 
 export const transaction = z.strictObject({
@@ -60,6 +84,7 @@ export const transactions = z
   .max(limits.transactionsPerSave)
   .refine((all) => all.reduce((sum, one) => sum + one.changes.length, 0) <= limits.changesPerSave, {
     error: `a save takes at most ${limits.changesPerSave} changes: send several saves`,
+    params: { problem: 'too-many-changes' },
   });
 
 /** Why a transaction was not applied; `change` is the index of the change that met the problem. */

@@ -61,10 +61,3 @@ export const createEnvironmentResponse = environmentSummary.extend({
   deviceKey: z.string().meta({ description: "For games on a player's device. Shown once." }),
 });
 export type CreateEnvironmentResponse = z.infer<typeof createEnvironmentResponse>;
-
-export const manifestResponse = z.object({
-  version: z.int(),
-  installedAt: time,
-  manifest: z.custom<import('@vekkon/core').Manifest>(() => true),
-});
-export type ManifestResponse = z.infer<typeof manifestResponse>;

@@ -34,6 +34,7 @@ export const joinResponse = z.object({
     createdAt: time,
     lastLeftAt: time.nullable(),
   }),
+  manifest: z.int().meta({ description: 'The manifest version whose names the session speaks.' }),
   records: recordsByKey,
   tuning: z.object({ edition: z.int(), values: z.record(z.string(), jsonValue), nextChangeAt: time.nullable() }),
 });

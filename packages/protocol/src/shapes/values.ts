@@ -30,6 +30,11 @@ export const recordKey = z
 export const storedRecord = z.object({
   revision: z.int().min(0).meta({ description: 'Grows by one at every change; 0: a starting value, not stored yet.' }),
   value: jsonValue,
+  removed: z.literal(true).optional().meta({ description: 'It was removed: one of a family is gone.' }),
+  misfit: z
+    .literal(true)
+    .optional()
+    .meta({ description: 'What is stored does not fit the manifest: the value is the starting value in its place.' }),
 });
 
 /** Records by key. */

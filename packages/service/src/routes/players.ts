@@ -1,6 +1,20 @@
-import { declarationOf, isProblem, readRecord } from '@vekkon/core';
-import { Refusal, routes, type PlayerSummary, type ReadResponse, type SessionSummary } from '@vekkon/protocol';
-import { rfc3339, type EnvironmentRow, type PlayerRow, type Reader, type SessionRow } from '@vekkon/store';
+import { declarationOf, isProblem, readKeys, storedKeys, underCurrentKeys, type Manifest } from '@vekkon/core';
+import {
+  Refusal,
+  routes,
+  type LedgerLine,
+  type PlayerSummary,
+  type ReadResponse,
+  type SessionSummary,
+} from '@vekkon/protocol';
+import {
+  rfc3339,
+  type EnvironmentRow,
+  type LedgerRow,
+  type PlayerRow,
+  type Reader,
+  type SessionRow,
+} from '@vekkon/store';
 import type { IRouter } from 'express';
 import { recordsByKey } from '../records-by-key.js';
 import { nameOf } from '../access.js';
@@ -27,7 +41,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     return { ...playerSummary(player), now: rfc3339(desk.clock.now()), seen: player.seen, records };
   });
 
-  serveRoute(router, desk, routes.changes, async ({ params, body, environment, request }) => {
+  serveRoute(router, desk, routes.changes, async ({ params, body, environment, principal, request }) => {
     const token = request.get('Idempotency-Key');
     if (token === undefined || token.length === 0 || token.length > 200) throw new Refusal('idempotency-key-missing');
     const place = await environment();
@@ -36,6 +50,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
       player: params.player,
       token,
       transactions: body.transactions,
+      by: nameOf(principal),
     });
     if (outside !== null) await tellOutside(desk, place, outside);
     return new JsonText(`{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1)}`);
@@ -44,11 +59,13 @@ export function servePlayers(router: IRouter, desk: Desk): void {
   serveRoute(router, desk, routes.readPlayers, async ({ body, environment }) => {
     const place = await environment();
     const { rules } = await reader.manifestOf(place);
+    // What is asked for under a former name is answered under it.
+    const asked = new Map<string, string>();
     for (const key of body.keys ?? []) {
       const declared = declarationOf(key, rules.manifest);
       if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
+      asked.set(declared.key, key);
     }
-    const wanted = body.keys && new Set(body.keys);
     const found: ReadResponse['players'] = {};
     const unknown: string[] = [];
     for (const id of new Set(body.players)) {
@@ -57,8 +74,12 @@ export function servePlayers(router: IRouter, desk: Desk): void {
         unknown.push(id);
         continue;
       }
-      const records = [...(await reader.records(player, place))].filter(([key]) => wanted?.has(key) ?? true);
-      found[id] = { name: player.name, records: recordsByKey(new Map(records)) };
+      const all = await reader.records(player, place);
+      const wanted = [...asked].flatMap(([key, name]) => {
+        const record = all.get(key);
+        return record === undefined ? [] : [[name, record] as const];
+      });
+      found[id] = { name: player.name, records: recordsByKey(body.keys === undefined ? all : new Map(wanted)) };
     }
     return { now: rfc3339(desk.clock.now()), players: found, unknown };
   });
@@ -66,6 +87,41 @@ export function servePlayers(router: IRouter, desk: Desk): void {
   serveRoute(router, desk, routes.playerSessions, async ({ params, query, environment }) => {
     const player = await knownPlayer(reader, await environment(), params.player);
     return { sessions: (await reader.sessions(player.number, query.count)).map(sessionSummary) };
+  });
+
+  serveRoute(router, desk, routes.ledger, async ({ params, query, environment }) => {
+    const place = await environment();
+    const player = await knownPlayer(reader, place, params.player);
+    const { rules } = await reader.manifestOf(place);
+    const { currency, count, before } = query;
+    const keys = currency === undefined ? undefined : ledgerKeys(currency, rules.manifest);
+    const rows = await reader.ledger(player.number, keys, count + 1, before);
+    const shown = rows.slice(0, count);
+    return { lines: shown.map(ledgerLine), next: rows.length > count ? (shown.at(-1)?.number ?? null) : null };
+  });
+
+  serveRoute(router, desk, routes.makeNew, async ({ params, environment, principal }) => {
+    const { number } = await environment();
+    return desk.writer.do('makeNew', { environment: number, player: params.player, by: nameOf(principal) });
+  });
+
+  serveRoute(router, desk, routes.makeAllNew, async ({ environment, principal }) => {
+    const place = await environment();
+    const by = nameOf(principal);
+    let [made, inSession, after] = [0, 0, 0 as number | null];
+    while (after !== null) {
+      const step = await desk.writer.do('emptyEnvironment', { environment: place.number, by, after });
+      [made, inSession, after] = [made + step.made, inSession + step.inSession, step.after];
+    }
+    const detail = `${made} players${inSession > 0 ? `; ${inSession} were in a session and were left as they are` : ''}`;
+    await desk.writer.do('note', {
+      environment: place.number,
+      what: 'environment-emptied',
+      by,
+      player: null,
+      detail,
+    });
+    return { made, inSession };
   });
 
   serveRoute(router, desk, routes.saveNow, async ({ params, environment }) => {
@@ -114,12 +170,9 @@ async function declaredOnly(
   records: Awaited<ReturnType<Reader['recordsAsOf']>>,
 ) {
   const { rules } = await reader.manifestOf(environment);
-  const read = new Map<string, ReturnType<typeof readRecord>>();
-  for (const [key, record] of records) {
-    const declaration = rules.manifest.records[key.split('/', 2).join('/')];
-    if (declaration !== undefined) read.set(key, readRecord(record, declaration));
-  }
-  return read;
+  const stored = underCurrentKeys(records, rules.manifest);
+  const present = [...stored].flatMap(([key, { removed }]) => (removed === true ? [] : key));
+  return readKeys(present, stored, rules);
 }
 
 export async function knownPlayer(reader: Reader, environment: EnvironmentRow, id: string) {
@@ -131,6 +184,17 @@ export async function knownPlayer(reader: Reader, environment: EnvironmentRow, i
     );
   }
   return player;
+}
+
+function ledgerKeys(currency: string, manifest: Manifest): readonly string[] {
+  const declared = declarationOf(currency.startsWith('currency/') ? currency : `currency/${currency}`, manifest);
+  if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
+  return storedKeys(declared.key, manifest);
+}
+
+function ledgerLine(row: LedgerRow): LedgerLine {
+  const { number, key, op, amount, balance, reason, count, session, by, label } = row;
+  return { number, at: rfc3339(row.at), key, op, amount, balance, reason, count, by, session, label };
 }
 
 function timeOrNull(time: number | null): string | null {

@@ -1,6 +1,7 @@
 import { declarationOf, isProblem, readRecord } from '@vekkon/core';
 import { Refusal, routes } from '@vekkon/protocol';
 import type { IRouter } from 'express';
+import { nameOf } from '../access.js';
 import { tellOutside } from '../outside-changes.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer } from './players.js';
@@ -15,13 +16,14 @@ export function serveRecords(router: IRouter, desk: Desk): void {
     const declared = declarationOf(params.key, rules.manifest);
     if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
     const player = await knownPlayer(reader, place, params.player);
-    const stored = await reader.record(player.number, params.key);
-    if (stored === undefined && declared.member !== undefined) {
+    const stored = await reader.record(player.number, declared.key, rules.manifest);
+    if ((stored === undefined || stored.removed === true) && declared.member !== undefined) {
       throw new Refusal('record-unknown', `"${params.player}" has no "${params.key}" yet: put it first.`);
     }
-    const record = readRecord(stored, declared.declaration);
+    const record = readRecord(stored, declared.declaration, rules);
     const tag = `"${record.revision}"`;
     response.set('ETag', tag);
+    if (record.misfit === true) response.set('Vekkon-Misfit', 'true');
     if (request.get('If-None-Match') === tag) {
       response.status(304).end();
       return undefined;
@@ -29,7 +31,7 @@ export function serveRecords(router: IRouter, desk: Desk): void {
     return record.value;
   });
 
-  serveRoute(router, desk, routes.putRecord, async ({ params, body, environment, request, response }) => {
+  serveRoute(router, desk, routes.putRecord, async ({ params, body, environment, principal, request, response }) => {
     const place = await environment();
     const { record, outside } = await writer.do('putRecord', {
       environment: place.number,
@@ -37,6 +39,7 @@ export function serveRecords(router: IRouter, desk: Desk): void {
       key: params.key,
       value: body,
       ifRevision: revisionOf(request.get('If-Match')),
+      by: nameOf(principal),
     });
     await tellOutside(desk, place, outside);
     response.set('ETag', `"${record.revision}"`);

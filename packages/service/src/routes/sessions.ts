@@ -30,7 +30,7 @@ export function serveSessions(router: IRouter, desk: Desk): void {
         detail: `"${body.host}" has joined the player (${joined.ended.end}).`,
       });
     }
-    const { player, manifest } = joined;
+    const { player } = joined;
     return {
       now: rfc3339(desk.clock.now()),
       session: {
@@ -47,12 +47,11 @@ export function serveSessions(router: IRouter, desk: Desk): void {
         createdAt: rfc3339(player.created_at),
         lastLeftAt: player.last_left_at === null ? null : rfc3339(player.last_left_at),
       },
+      manifest: joined.manifestVersion,
       records: recordsByKey(joined.records),
       tuning: {
         edition: 0,
-        values: Object.fromEntries(
-          Object.entries(manifest.rules.manifest.tunables).map(([name, { starting }]) => [name, starting]),
-        ),
+        values: joined.tunables,
         nextChangeAt: null,
       },
     };
@@ -134,6 +133,7 @@ async function joinOrWait(
       attempt: body.attempt ?? null,
       name: body.name ?? null,
       attributes: body.attributes ?? {},
+      manifest: body.manifest ?? null,
     });
     if ('session' in outcome) return outcome;
     const { holder } = outcome;

@@ -1,11 +1,26 @@
-import { readRecords, type Records, type StoredRecord } from '@vekkon/core';
+import {
+  compareManifests,
+  keysToCheck,
+  readRecords,
+  storedKeys,
+  underCurrentKeys,
+  withNamesOverTime,
+  type Difference,
+  type Manifest,
+  type Records,
+  type StoredRecord,
+} from '@vekkon/core';
+import type { MisfitCount } from '@vekkon/protocol';
 import { sql, type Kysely } from 'kysely';
 import { Manifests, type InstalledManifest } from '../manifests.js';
-import type { EnvironmentRow, PlayerRow, SessionRow, Tables } from '../tables.js';
+import { countMisfits, misfitsUnder, type FoundMisfit } from '../misfits.js';
+import type { EnvironmentRow, LearnedRow, LedgerRow, PlayerRow, SessionRow, Tables, TrashRow } from '../tables.js';
+import { recordOf } from '../writer/records-in-work.js';
 
 /** Who a credential belongs to. */
 export interface Credential {
   readonly sort: 'host-key' | 'device-key' | 'operator' | 'first-admin';
+  readonly hint: string | null;
   readonly environment: number | null;
   readonly operator: number | null;
   readonly expires_at: number | null;
@@ -17,6 +32,21 @@ export interface PlayerPage {
   readonly total: number;
   /** What to ask for as `after` to get the next page. */
   readonly next: string | null;
+}
+
+/** What installing a manifest would do. */
+export interface ManifestDiff {
+  readonly differences: readonly Difference[];
+  /** Names that meant something else before: with these it can't be installed. */
+  readonly conflicts: readonly string[];
+  readonly misfits: readonly MisfitCount[];
+  /** Hosts that players are on, built against a version that would break. */
+  readonly hosts: readonly {
+    readonly host: string;
+    readonly version: number;
+    readonly sessions: number;
+    readonly breaks: readonly Difference[];
+  }[];
 }
 
 /** Everything that is read. It has a connection of its own and never waits for the writer. */
@@ -32,7 +62,7 @@ export class Reader {
   async credential(hash: string): Promise<Credential | undefined> {
     return this.#db
       .selectFrom('credentials')
-      .select(['sort', 'environment', 'operator', 'expires_at', 'revoked_at'])
+      .select(['sort', 'hint', 'environment', 'operator', 'expires_at', 'revoked_at'])
       .where('hash', '=', hash)
       .executeTakeFirst();
   }
@@ -138,23 +168,141 @@ export class Reader {
   /** A player's records as a game reads them. */
   async records(player: PlayerRow, environment: EnvironmentRow): Promise<Records> {
     const { rules } = await this.#manifests.newestOf(environment);
-    const rows = await this.#db
-      .selectFrom('records')
-      .select(['key', 'revision', 'value'])
-      .where('player', '=', player.number)
-      .execute();
-    return readRecords(parsed(rows), rules.manifest);
+    return readRecords(await this.stored(player.number, rules.manifest), rules);
   }
 
-  /** What one record holds, as it is stored. */
-  async record(player: number, key: string): Promise<StoredRecord | undefined> {
-    const row = await this.#db
+  /** A player's records as they are stored, under the keys of now. */
+  async stored(player: number, manifest: Manifest): Promise<Records> {
+    const rows = await this.#db
       .selectFrom('records')
-      .select(['key', 'revision', 'value'])
+      .select(['key', 'revision', 'value', 'removed'])
       .where('player', '=', player)
-      .where('key', '=', key)
-      .executeTakeFirst();
-    return row && parsed([row]).get(key);
+      .execute();
+    return underCurrentKeys(parsed(rows), manifest);
+  }
+
+  /** What one record holds, as it is stored, under its key of now or a former one. */
+  async record(player: number, key: string, manifest: Manifest): Promise<StoredRecord | undefined> {
+    const rows = await this.#db
+      .selectFrom('records')
+      .select(['key', 'revision', 'value', 'removed'])
+      .where('player', '=', player)
+      .where('key', 'in', storedKeys(key, manifest))
+      .execute();
+    return underCurrentKeys(parsed(rows), manifest).get(key);
+  }
+
+  /** Movements of a player's currencies, the newest first. */
+  async ledger(
+    player: number,
+    keys: readonly string[] | undefined,
+    count: number,
+    before: number | undefined,
+  ): Promise<readonly LedgerRow[]> {
+    let found = this.#db.selectFrom('ledger').selectAll().where('player', '=', player);
+    if (keys !== undefined) found = found.where('key', 'in', keys);
+    if (before !== undefined) found = found.where('number', '<', before);
+    return found.orderBy('number', 'desc').limit(count).execute();
+  }
+
+  /** What was removed from a player, the newest first. */
+  async trash(player: number): Promise<readonly TrashRow[]> {
+    return this.#db
+      .selectFrom('trash')
+      .selectAll()
+      .where('player', '=', player)
+      .orderBy('number', 'desc')
+      .limit(500)
+      .execute();
+  }
+
+  /** One version of an environment's manifest; the newest if none is named. */
+  async manifestVersion(environment: EnvironmentRow, version: number | undefined): Promise<InstalledManifest> {
+    if (version === undefined) return this.#manifests.newestOf(environment);
+    return this.#manifests.versionOf(environment, version);
+  }
+
+  /** The file of a version, as it was sent. */
+  async manifestSource(environment: number, version: number): Promise<string> {
+    const row = await this.#db
+      .selectFrom('manifests')
+      .select('source')
+      .where('environment', '=', environment)
+      .where('version', '=', version)
+      .executeTakeFirstOrThrow();
+    return row.source;
+  }
+
+  /** The versions that were installed, the newest first. */
+  async manifestVersions(environment: number) {
+    return this.#db
+      .selectFrom('manifests')
+      .select(['version', 'installed_at', 'by'])
+      .where('environment', '=', environment)
+      .orderBy('version', 'desc')
+      .limit(500)
+      .execute();
+  }
+
+  async learnedBy(environment: number): Promise<readonly LearnedRow[]> {
+    return this.#manifests.learnedBy(environment);
+  }
+
+  /** What a manifest would change, beside what is installed. */
+  async diff(environment: EnvironmentRow, sent: Manifest): Promise<ManifestDiff> {
+    if (environment.manifest_version === null) {
+      return { differences: [], conflicts: [], misfits: [], hosts: [] };
+    }
+    const before = (await this.#manifests.newestOf(environment)).rules.manifest;
+    const { manifest, conflicts } = withNamesOverTime(sent, before);
+    const differences = compareManifests(before, manifest);
+    const misfits = await countMisfits(this.#db, environment.number, manifest, keysToCheck(before, manifest));
+    const hosts = await this.#hostsBrokenBy(environment, manifest);
+    return { differences, conflicts, misfits, hosts };
+  }
+
+  /** Stored values that the installed manifest does not allow. */
+  async misfits(environment: EnvironmentRow, count: number): Promise<readonly FoundMisfit[]> {
+    const { manifest } = (await this.#manifests.newestOf(environment)).rules;
+    const found: FoundMisfit[] = [];
+    for (const declared of await this.#storedDeclared(environment.number)) {
+      for await (const misfit of misfitsUnder(this.#db, environment.number, manifest, declared)) {
+        if (found.push(misfit) >= count) return found;
+      }
+    }
+    return found;
+  }
+
+  /** Every `kind/name` under which something is stored. */
+  async #storedDeclared(environment: number): Promise<ReadonlySet<string>> {
+    const rows = await this.#db
+      .selectFrom('records')
+      .innerJoin('players', 'players.number', 'records.player')
+      .select('records.key')
+      .distinct()
+      .where('players.environment', '=', environment)
+      .execute();
+    return new Set(rows.map(({ key }) => key.split('/', 2).join('/')));
+  }
+
+  /** Hosts with open sessions whose version a manifest would break. */
+  async #hostsBrokenBy(environment: EnvironmentRow, next: Manifest): Promise<ManifestDiff['hosts']> {
+    const rows = await this.#db
+      .selectFrom('sessions')
+      .select(['host', 'manifest_version'])
+      .select((select) => select.fn.countAll<number>().as('sessions'))
+      .where('environment', '=', environment.number)
+      .where('ended_at', 'is', null)
+      .groupBy(['host', 'manifest_version'])
+      .orderBy('host')
+      .execute();
+    const hosts: ManifestDiff['hosts'][number][] = [];
+    for (const { host, manifest_version: version, sessions } of rows) {
+      const { manifest } = (await this.#manifests.versionOf(environment, version)).rules;
+      const breaks = compareManifests(manifest, next).filter((one) => one.breaks);
+      if (breaks.length > 0) hosts.push({ host, version, sessions, breaks });
+    }
+    return hosts;
   }
 
   async sessions(player: number, count: number): Promise<readonly SessionRow[]> {
@@ -230,7 +378,7 @@ export class Reader {
   async recordsAsOf(player: number, seen: number): Promise<Records> {
     const rows = await this.#db
       .selectFrom('history as one')
-      .select(['one.key', 'one.revision', 'one.value'])
+      .select(['one.key', 'one.revision', 'one.value', 'one.removed'])
       .where('one.player', '=', player)
       .where('one.seen', '<=', seen)
       .where(({ eb, selectFrom }) =>
@@ -250,6 +398,8 @@ export class Reader {
   }
 }
 
-function parsed(rows: readonly { key: string; revision: number; value: string }[]): Records {
-  return new Map(rows.map((row) => [row.key, { revision: row.revision, value: JSON.parse(row.value) }]));
+function parsed(
+  rows: readonly { key: string; revision: number; value: string; removed: number }[],
+): Map<string, StoredRecord> {
+  return new Map(rows.map((row) => [row.key, recordOf(row)]));
 }

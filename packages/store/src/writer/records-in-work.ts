@@ -2,59 +2,87 @@ import {
   applyTransaction,
   checkPlayerSize,
   checkRecordSize,
+  creditPeriods,
+  currentKey,
+  storedKeys,
+  underCurrentKeys,
   type ChangeProblem,
   type Json,
   type LedgerLine,
+  type Manifest,
   type Records,
   type Rules,
   type StoredRecord,
   type Transaction,
+  type Trashed,
 } from '@vekkon/core';
 import type { Kysely } from 'kysely';
-import type { NewHistoryRow, NewLedgerRow, PlayerRow, Tables } from '../tables.js';
+import type { NewHistoryRow, NewLedgerRow, NewTrashRow, PlayerRow, Tables } from '../tables.js';
 
 /** Where a change came from, as history and ledger keep it. */
-interface Origin {
+export interface Origin {
   readonly session: string | null;
+  /** The host, the operator's e-mail, or the key. */
+  readonly by: string | null;
   readonly label: string | null;
   /** Milliseconds since 1970, UTC. */
   readonly at: number;
 }
 
 type Outcome =
-  | { readonly applied: true }
+  | {
+      readonly applied: true;
+      readonly touched: ReadonlySet<string>;
+      readonly forgetsOnce: boolean;
+      /** The manifest with what was learned; undefined if nothing was. */
+      readonly learned: Manifest | undefined;
+    }
   | { readonly applied: false; readonly problem: ChangeProblem & { readonly change: number } };
 
-/** One player's records while a command changes them: read whole, decided by the rules, written together. */
+interface Credited {
+  readonly at: number;
+  readonly amount: number;
+}
+
+/**
+ * One player's records while a command changes them: read whole, decided by
+ * the rules, written together. They stand under the keys that the manifest
+ * declares now; rows that lie under former keys are replaced when they are
+ * next written.
+ */
 export class RecordsInWork {
   readonly #db: Kysely<Tables>;
   readonly #player: number;
   readonly #records: Map<string, StoredRecord>;
   readonly #seenOf: Map<string, number>;
   readonly #bytesOf: Map<string, number>;
+  /** Rows that lie under former keys, by the key of now. */
+  readonly #formerRows = new Map<string, string>();
   #bytes: number;
   readonly #history: Omit<NewHistoryRow, 'player' | 'seen'>[] = [];
   readonly #ledger: NewLedgerRow[] = [];
+  readonly #trash: NewTrashRow[] = [];
   readonly #changed = new Map<string, { readonly record: StoredRecord; readonly text: string }>();
+  readonly #credited = new Map<string, Credited[]>();
 
-  private constructor(db: Kysely<Tables>, player: number, rows: readonly RecordRow[]) {
+  private constructor(db: Kysely<Tables>, player: number, rows: readonly RecordRow[], manifest: Manifest) {
     this.#db = db;
     this.#player = player;
-    this.#records = new Map(
-      rows.map((row) => [row.key, { revision: row.revision, value: JSON.parse(row.value) as Json }]),
-    );
-    this.#seenOf = new Map(rows.map((row) => [row.key, row.seen]));
-    this.#bytesOf = new Map(rows.map((row) => [row.key, row.value.length]));
+    const keyOf = new Map(rows.map((row) => [row.key, currentKey(row.key, manifest)]));
+    for (const [key, now] of keyOf) if (now !== key) this.#formerRows.set(now, key);
+    this.#records = new Map(underCurrentKeys(new Map(rows.map((row) => [row.key, recordOf(row)])), manifest));
+    this.#seenOf = new Map(rows.map((row) => [keyOf.get(row.key) ?? row.key, row.seen]));
+    this.#bytesOf = new Map(rows.map((row) => [keyOf.get(row.key) ?? row.key, row.value.length]));
     this.#bytes = rows.reduce((sum, row) => sum + row.value.length, 0);
   }
 
-  static async load(db: Kysely<Tables>, player: number): Promise<RecordsInWork> {
+  static async load(db: Kysely<Tables>, player: number, manifest: Manifest): Promise<RecordsInWork> {
     const rows = await db
       .selectFrom('records')
-      .select(['key', 'revision', 'value', 'seen'])
+      .select(['key', 'revision', 'value', 'removed', 'seen'])
       .where('player', '=', player)
       .execute();
-    return new RecordsInWork(db, player, rows);
+    return new RecordsInWork(db, player, rows, manifest);
   }
 
   get records(): Records {
@@ -66,33 +94,78 @@ export class RecordsInWork {
     return [...this.#seenOf].filter(([, at]) => at > seen).map(([key]) => key);
   }
 
+  /**
+   * Reads what was credited lately to the currencies that have a limit, where
+   * transactions credit them.
+   *
+   * @param earliest when the first of the transactions can have happened
+   */
+  async loadCredits(transactions: readonly Transaction[], manifest: Manifest, earliest: number): Promise<void> {
+    for (const change of transactions.flatMap(({ changes }) => changes)) {
+      if (change.op !== 'credit') continue;
+      const key = currentKey(change.key, manifest);
+      const declaration = manifest.records[key];
+      if (declaration?.kind !== 'currency' || declaration.creditLimit === undefined || this.#credited.has(key))
+        continue;
+      const rows = await this.#db
+        .selectFrom('ledger')
+        .select(['at', 'amount'])
+        .where('player', '=', this.#player)
+        .where('key', 'in', storedKeys(key, manifest))
+        .where('op', '=', 'credit')
+        .where('at', '>', earliest - creditPeriods[declaration.creditLimit.per])
+        .execute();
+      this.#credited.set(key, rows);
+    }
+  }
+
   /** Applies a transaction whole, or leaves everything as it is. */
-  apply(transaction: Transaction, rules: Rules, origin: Origin): Outcome {
-    const outcome = applyTransaction(this.#records, transaction, rules, new Date(origin.at).toISOString());
+  apply(transaction: Transaction, rules: Rules, origin: Origin, spoken?: Manifest): Outcome {
+    const outcome = applyTransaction(this.#records, transaction, rules, new Date(origin.at).toISOString(), {
+      spoken,
+      creditedSince: (key, since) =>
+        (this.#credited.get(key) ?? []).reduce((sum, one) => (one.at > since ? sum + one.amount : sum), 0),
+    });
     if (!outcome.applied) return outcome;
     const texts = new Map([...outcome.changed].map(([key, record]) => [key, JSON.stringify(record.value)]));
     const tooLarge = this.#checkSizes(texts);
     if (tooLarge !== undefined) return { applied: false, problem: { ...tooLarge, change: 0 } };
-    this.set(outcome.changed, outcome.ledger, origin, texts);
-    return { applied: true };
+    this.set(outcome.changed, outcome.ledger, origin, { trash: outcome.trash, texts });
+    const { touched, forgetsOnce, learned } = outcome;
+    return { applied: true, touched, forgetsOnce, learned };
   }
 
-  /** Takes over records as they are, with the ledger lines that led to them. */
+  /** Takes over records as they are, with the ledger lines that led to them and what they replaced. */
   set(
     records: Records,
     ledger: readonly LedgerLine[],
-    { session, label, at }: Origin,
-    texts: ReadonlyMap<string, string> = new Map(),
+    origin: Origin,
+    {
+      trash = [],
+      texts = new Map(),
+    }: {
+      readonly trash?: readonly (Omit<Trashed, 'by'> & { readonly by: NewTrashRow['why'] })[];
+      readonly texts?: ReadonlyMap<string, string>;
+    } = {},
   ): void {
+    const { session, by, label, at } = origin;
     for (const [key, record] of records) {
       const text = texts.get(key) ?? JSON.stringify(record.value);
       this.#bytes += text.length - (this.#bytesOf.get(key) ?? 0);
       this.#bytesOf.set(key, text.length);
       this.#records.set(key, record);
       this.#changed.set(key, { record, text });
-      this.#history.push({ key, revision: record.revision, value: text, at, session, label });
+      const { revision } = record;
+      this.#history.push({ key, revision, value: text, removed: flagOf(record), at, session, by, label });
     }
-    for (const line of ledger) this.#ledger.push({ ...line, player: this.#player, at, session, label });
+    for (const line of ledger) {
+      this.#ledger.push({ ...line, player: this.#player, at, session, by, label });
+      if (line.op === 'credit') this.#credited.get(line.key)?.push({ at, amount: line.amount });
+    }
+    for (const { key, record, by: why } of trash) {
+      const value = JSON.stringify(record.value);
+      this.#trash.push({ player: this.#player, key, revision: record.revision, value, at, why, by, session, label });
+    }
   }
 
   /** Writes what changed, if anything did, as the player's next commit. */
@@ -109,13 +182,16 @@ export class RecordsInWork {
     const player = this.#player;
     for (const [key, { record, text }] of this.#changed) {
       this.#seenOf.set(key, seen);
+      await this.#dropFormerRow(key);
+      const removed = flagOf(record);
       await this.#db
         .insertInto('records')
-        .values({ player, key, revision: record.revision, value: text, seen, changed_at: now })
+        .values({ player, key, revision: record.revision, value: text, removed, seen, changed_at: now })
         .onConflict((conflict) =>
           conflict.columns(['player', 'key']).doUpdateSet((row) => ({
             revision: row.ref('excluded.revision'),
             value: row.ref('excluded.value'),
+            removed: row.ref('excluded.removed'),
             seen: row.ref('excluded.seen'),
             changed_at: row.ref('excluded.changed_at'),
           })),
@@ -128,6 +204,14 @@ export class RecordsInWork {
         .values({ ...row, player, seen })
         .execute();
     for (const row of this.#ledger) await this.#db.insertInto('ledger').values(row).execute();
+    for (const row of this.#trash) await this.#db.insertInto('trash').values(row).execute();
+  }
+
+  async #dropFormerRow(key: string): Promise<void> {
+    const former = this.#formerRows.get(key);
+    if (former === undefined) return;
+    this.#formerRows.delete(key);
+    await this.#db.deleteFrom('records').where('player', '=', this.#player).where('key', '=', former).execute();
   }
 
   #checkSizes(texts: ReadonlyMap<string, string>): ChangeProblem | undefined {
@@ -145,5 +229,16 @@ interface RecordRow {
   readonly key: string;
   readonly revision: number;
   readonly value: string;
+  readonly removed: number;
   readonly seen: number;
+}
+
+/** A row as a record. */
+export function recordOf(row: Omit<RecordRow, 'key' | 'seen'>): StoredRecord {
+  const record = { revision: row.revision, value: JSON.parse(row.value) as Json };
+  return row.removed === 1 ? { ...record, removed: true } : record;
+}
+
+function flagOf(record: StoredRecord): number {
+  return record.removed === true ? 1 : 0;
 }

@@ -1,7 +1,8 @@
 import { Refusal } from '@vekkon/protocol';
-import type { SessionEnd } from '@vekkon/core';
+import type { Manifest, SessionEnd } from '@vekkon/core';
 import { rfc3339 } from '../clock.js';
-import type { PlayerRow, SessionRow } from '../tables.js';
+import type { InstalledManifest } from '../manifests.js';
+import type { EnvironmentRow, PlayerRow, SessionRow } from '../tables.js';
 import type { WriterContext } from './context.js';
 
 /** A player who is known, but has not joined yet. */
@@ -65,4 +66,15 @@ export function sessionEnded(session: SessionRow): Refusal {
     'session-ended',
     `The session ended at ${rfc3339(session.ended_at ?? 0)}: ${why[session.end ?? 'left']}. Join the player again to go on.`,
   );
+}
+
+/** The manifest that a session speaks where it is an older version; undefined if it speaks the newest. */
+export async function spokenBy(
+  { manifests }: Pick<WriterContext, 'manifests'>,
+  environment: EnvironmentRow,
+  session: Pick<SessionRow, 'manifest_version'>,
+  newest: InstalledManifest,
+): Promise<Manifest | undefined> {
+  if (session.manifest_version === newest.version) return undefined;
+  return (await manifests.versionOf(environment, session.manifest_version)).rules.manifest;
 }

@@ -78,7 +78,7 @@ export class Writer {
         this.#isWritable = true;
         for (const answer of answers) answer();
       } catch (error) {
-        this.#context.instances.forgetAll();
+        this.#forgetUnwritten();
         const isNotWritable = this.#engine.isNotWritable(error);
         if (isNotWritable) this.#isWritable = false;
         const reason = isNotWritable ? notWritable(error) : error;
@@ -104,6 +104,12 @@ export class Writer {
     }
   }
 
+  /** What a commit that failed had taken note of may not be stored. */
+  #forgetUnwritten(): void {
+    this.#context.instances.forgetAll();
+    this.#context.manifests.forgetAll();
+  }
+
   async #apply(command: Waiting): Promise<() => void> {
     const { db } = this.#context;
     const handler = commands[command.name] as (context: WriterContext, input: object) => Promise<never>;
@@ -116,7 +122,7 @@ export class Writer {
     } catch (error) {
       // A full disk can roll back the whole transaction under the savepoint: then all of the batch has failed.
       if (this.#engine.isNotWritable(error) || !this.#engine.isInTransaction()) throw error;
-      this.#context.instances.forgetAll();
+      this.#forgetUnwritten();
       await sql`rollback to command`.execute(db);
       await sql`release command`.execute(db);
       return () => command.reject(error);

@@ -36,3 +36,11 @@ export function openSqlite(file: string): Engine {
     },
   };
 }
+
+/** Opens a SQLite database file only to read it, beside whoever writes it. */
+export function openSqliteToRead(file: string): Kysely<Tables> {
+  const reader = new Database(file, { readonly: true, fileMustExist: true });
+  reader.pragma('busy_timeout = 5000');
+  reader.pragma('mmap_size = 268435456');
+  return new Kysely<Tables>({ dialect: new SqliteDialect({ database: keepingStatements(reader) }) });
+}

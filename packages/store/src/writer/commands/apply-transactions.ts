@@ -1,13 +1,19 @@
-import { onceTokenLasts, type Rules, type Transaction } from '@vekkon/core';
+import { onceTokenLasts, type Manifest, type Rules, type Transaction } from '@vekkon/core';
 import type { TransactionOutcome } from '@vekkon/protocol';
-import type { PlayerRow } from '../../tables.js';
+import type { EnvironmentRow, PlayerRow } from '../../tables.js';
 import type { WriterContext } from '../context.js';
 import type { RecordsInWork } from '../records-in-work.js';
+import { keepLearned } from './learning.js';
 import type { Unapplied } from './unsettled.js';
 
 /** Whence transactions come. Times in milliseconds since 1970, UTC. */
 interface Source {
+  readonly environment: EnvironmentRow;
   readonly session: string | null;
+  /** The host of the session, or the key that was shown. */
+  readonly by: string;
+  /** The older manifest version that the sender speaks. */
+  readonly spoken?: Manifest | undefined;
   /** Nothing can have happened before this. */
   readonly earliest: number;
   readonly now: number;
@@ -15,28 +21,36 @@ interface Source {
   readonly keep?: (unapplied: Unapplied) => Promise<string>;
 }
 
+export interface AppliedTransactions {
+  readonly outcomes: TransactionOutcome[];
+  /** Under the keys of now. */
+  readonly touched: Set<string>;
+  /** With what was learned on the way. */
+  readonly rules: Rules;
+}
+
 /** Applies transactions in order, each whole or not at all; one with a `once` token that was used changes nothing. */
 export async function applyTransactions(
-  { db }: WriterContext,
+  context: WriterContext,
   records: RecordsInWork,
-  rules: Rules,
+  before: Rules,
   player: PlayerRow,
   transactions: readonly Transaction[],
   source: Source,
-): Promise<{ readonly outcomes: TransactionOutcome[]; readonly touched: Set<string> }> {
+): Promise<AppliedTransactions> {
+  const { db } = context;
+  let rules = before;
   const touched = new Set<string>();
   const outcomes: TransactionOutcome[] = [];
+  await records.loadCredits(transactions, rules.manifest, source.earliest);
   for (const [position, transaction] of transactions.entries()) {
     const { once, label = null } = transaction;
     if (once !== undefined && (await isUsed(once))) {
       outcomes.push({ applied: true, already: true });
       continue;
     }
-    const outcome = records.apply(transaction, rules, {
-      session: source.session,
-      label,
-      at: timeOf(transaction, source),
-    });
+    const { session, by, spoken } = source;
+    const outcome = records.apply(transaction, rules, { session, by, label, at: timeOf(transaction, source) }, spoken);
     if (!outcome.applied) {
       const { code: reason, detail } = outcome.problem;
       const isKept = transaction.keep === true && source.keep !== undefined;
@@ -44,11 +58,16 @@ export async function applyTransactions(
       outcomes.push(unsettled === undefined ? outcome : { ...outcome, unsettled });
       continue;
     }
-    outcomes.push(outcome);
-    for (const change of transaction.changes) touched.add(change.key);
+    outcomes.push({ applied: true });
+    for (const key of outcome.touched) touched.add(key);
+    if (outcome.learned !== undefined) {
+      await keepLearned(context, source.environment, rules.manifest, outcome.learned, { by, now: source.now });
+      rules = { ...rules, manifest: outcome.learned };
+    }
+    if (outcome.forgetsOnce) await db.deleteFrom('once_tokens').where('player', '=', player.number).execute();
     if (once !== undefined) await use(once);
   }
-  return { outcomes, touched };
+  return { outcomes, touched, rules };
 
   async function isUsed(token: string): Promise<boolean> {
     const row = await db

@@ -7,7 +7,7 @@ import { RecordsInWork } from '../records-in-work.js';
 import { addPlayer, openSessionOf } from '../sessions.js';
 import { applyTransactions } from './apply-transactions.js';
 import { recordsUnder } from './save.js';
-import type { ChangedOutside } from './unsettled.js';
+import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
 export interface ChangeOutside {
   readonly environment: number;
@@ -15,6 +15,8 @@ export interface ChangeOutside {
   /** The idempotency key: the same for every try of one call. */
   readonly token: string;
   readonly transactions: readonly Transaction[];
+  /** The key that was shown. */
+  readonly by: string;
 }
 
 export interface ChangedByToken {
@@ -48,7 +50,8 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
     if (before.digest !== digest) throw new Refusal('idempotency-key-reused');
     return { outcome: before.outcome, outside: null };
   }
-  const { rules } = await context.manifests.newestOf(await environmentOf(context, number));
+  const environment = await environmentOf(context, number);
+  const newest = await context.manifests.newestOf(environment);
   const found = await db
     .selectFrom('players')
     .selectAll()
@@ -58,9 +61,11 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
   const open = found && (await openSessionOf(context, found));
   if (open !== undefined) checkGuarded(transactions, open.host);
   const player: PlayerRow = found ?? (await addPlayer(context, change));
-  const records = await RecordsInWork.load(db, player.number);
-  const { outcomes, touched } = await applyTransactions(context, records, rules, player, transactions, {
+  const records = await RecordsInWork.load(db, player.number, newest.rules.manifest);
+  const { outcomes, touched, rules } = await applyTransactions(context, records, newest.rules, player, transactions, {
+    environment,
     session: null,
+    by: change.by,
     earliest: now,
     now,
   });
@@ -68,7 +73,7 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
   const outcome = JSON.stringify({
     seen: player.seen,
     transactions: outcomes satisfies TransactionOutcome[],
-    records: recordsUnder(touched, records, rules.manifest),
+    records: recordsUnder(touched, records, rules),
   });
   const row = { environment: number, token, digest, outcome, at: now };
   await db
@@ -82,7 +87,7 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
       player: change.player,
       keys: [...touched],
       seen: player.seen,
-      open: open === undefined ? null : { id: open.id, host: open.host },
+      open: open === undefined ? null : sessionToTell(open),
     },
   };
 }

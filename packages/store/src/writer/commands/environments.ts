@@ -20,6 +20,7 @@ export interface CreateEnvironment {
     readonly source: string;
   } | null;
   readonly keys: readonly NewKey[];
+  readonly by: string;
 }
 
 /** Makes an environment with its first manifest and its first keys. */
@@ -59,6 +60,7 @@ export async function createEnvironment(
         source: manifest.source,
         manifest: JSON.stringify(manifest.manifest),
         installed_at: now,
+        by: create.by,
       })
       .execute();
   }

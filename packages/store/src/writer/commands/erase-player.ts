@@ -24,7 +24,16 @@ export async function erasePlayer(
   const { number } = found;
   for (const { id } of await db.selectFrom('sessions').select('id').where('player', '=', number).execute())
     leases.forget(id);
-  for (const table of ['records', 'history', 'ledger', 'once_tokens', 'unsettled', 'sessions'] as const) {
+  for (const table of [
+    'records',
+    'history',
+    'ledger',
+    'trash',
+    'checkpoints',
+    'once_tokens',
+    'unsettled',
+    'sessions',
+  ] as const) {
     await db.deleteFrom(table).where('player', '=', number).execute();
   }
   await db.deleteFrom('players').where('number', '=', number).execute();

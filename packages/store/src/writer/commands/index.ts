@@ -9,6 +9,10 @@ import { prune } from './prune.js';
 import { putRecord } from './put-record.js';
 import { renew } from './renew.js';
 import { save } from './save.js';
+import { bringBack } from './bring-back.js';
+import { installManifest } from './install-manifest.js';
+import { setLearning } from './learning.js';
+import { emptyEnvironment, makeNew } from './make-new.js';
 import { drop, settle } from './unsettled.js';
 
 /** Every command of the writer, by name. */
@@ -24,6 +28,11 @@ export const commands = {
   erasePlayer,
   putRecord,
   changeOutside,
+  bringBack,
+  installManifest,
+  setLearning,
+  makeNew,
+  emptyEnvironment,
   createEnvironment,
   addKey,
   addOperator,

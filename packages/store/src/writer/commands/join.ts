@@ -1,9 +1,19 @@
-import { decideJoin, readRecords, startingRecords, type Records, type SessionEnd } from '@vekkon/core';
+import {
+  decideJoin,
+  readRecords,
+  spokenRecords,
+  spokenTunables,
+  startingRecords,
+  type Json,
+  type Records,
+  type SessionEnd,
+  type StoredRecord,
+} from '@vekkon/core';
 import type { InstalledManifest } from '../../manifests.js';
 import type { PlayerRow, SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { addPlayer, endSession, hostReplaced, openSessionOf } from '../sessions.js';
+import { addPlayer, endSession, hostReplaced, openSessionOf, spokenBy } from '../sessions.js';
 
 export interface Join {
   readonly environment: number;
@@ -15,6 +25,8 @@ export interface Join {
   readonly attempt: string | null;
   readonly name: string | null;
   readonly attributes: { readonly [name: string]: string | number | boolean };
+  /** The manifest version that the host was built against; null for the newest. */
+  readonly manifest: number | null;
 }
 
 export interface Joined {
@@ -28,8 +40,11 @@ export interface Joined {
   readonly seen: number;
   readonly player: PlayerRow;
   readonly isNew: boolean;
+  /** Under the names of the version that the session speaks. */
   readonly records: Records;
-  readonly manifest: InstalledManifest;
+  /** The version that the session speaks. */
+  readonly manifestVersion: number;
+  readonly tunables: { readonly [name: string]: Json };
   /** The session that this join ended. */
   readonly ended: { readonly session: string; readonly host: string; readonly end: SessionEnd } | null;
 }
@@ -49,6 +64,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   const { db, leases } = context;
   const environment = await environmentOf(context, join.environment);
   const manifest = await context.manifests.newestOf(environment);
+  if (join.manifest !== null) await context.manifests.versionOf(environment, join.manifest);
   await checkInstance(context, join);
   const found = await db
     .selectFrom('players')
@@ -67,13 +83,16 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   }
 
   const player = found ?? (await addPlayer(context, join));
-  const records = await RecordsInWork.load(db, player.number);
+  const records = await RecordsInWork.load(db, player.number, manifest.rules.manifest);
   const ends = decision.do === 'open' ? decision.ends : undefined;
   if (open !== undefined && ends !== undefined) await endSession(context, open, ends, player.seen, join.now);
   const session =
     decision.do === 'again' && open !== undefined
       ? open
       : await openSession(context, join, { player, records, manifest });
+  const spoken = await spokenBy(context, environment, session, manifest);
+  const newest = manifest.rules.manifest;
+  const read = readRecords(records.records, manifest.rules);
   return {
     session: {
       id: session.id,
@@ -84,8 +103,9 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
     seen: player.seen,
     player,
     isNew: session.is_new === 1,
-    records: readRecords(records.records, manifest.rules.manifest),
-    manifest,
+    records: spoken === undefined ? read : spokenRecords(read, newest, spoken, manifest.rules.check),
+    manifestVersion: session.manifest_version,
+    tunables: spokenTunables(newest, spoken ?? newest),
     ended: open !== undefined && ends !== undefined ? { session: open.id, host: open.host, end: ends } : null,
   };
 }
@@ -106,9 +126,14 @@ async function openSession(
   if (isNew) {
     const starting = startingRecords(manifest.rules.manifest);
     // What was put or given before the first join stays; the rest starts here.
-    const missing = new Map([...starting.records].filter(([key]) => !records.records.has(key)));
+    const missing = new Map<string, StoredRecord>();
+    for (const [key, record] of starting.records) {
+      const held = records.records.get(key);
+      if (held === undefined) missing.set(key, record);
+      else if (held.removed === true) missing.set(key, { ...record, revision: held.revision + 1 });
+    }
     const lines = starting.ledger.filter((line) => missing.has(line.key));
-    records.set(missing, lines, { session: join.session, label: null, at: join.now });
+    records.set(missing, lines, { session: join.session, by: join.host, label: null, at: join.now });
     player.seen += 1;
     player.first_joined_at = join.now;
     await records.write(player.seen, join.now);
@@ -131,7 +156,7 @@ async function openSession(
     attempt: join.attempt,
     fence,
     is_new: isNew ? 1 : 0,
-    manifest_version: manifest.version,
+    manifest_version: join.manifest ?? manifest.version,
     attributes: JSON.stringify(join.attributes),
     joined_at: join.now,
     seen_at_join: seen,

@@ -5,7 +5,10 @@ import { tokenLasts } from './change-outside.js';
 /** How long the last outcome of a session is kept after its end, in milliseconds. Spools expire sooner. */
 const outcomeLasts = 30 * 24 * 60 * 60 * 1000;
 
-/** Forgets what nobody may ask for any more: used tokens, and the answers of sessions that ended long ago. */
+/** How long what was removed waits in the trash, in milliseconds. */
+export const trashLasts = 30 * 24 * 60 * 60 * 1000;
+
+/** Forgets what nobody may ask for any more: used tokens, trash whose time is up, and the answers of sessions that ended long ago. */
 export async function prune({ db }: WriterContext, { now }: Stamp): Promise<null> {
   await db
     .deleteFrom('once_tokens')
@@ -14,6 +17,10 @@ export async function prune({ db }: WriterContext, { now }: Stamp): Promise<null
   await db
     .deleteFrom('outside_requests')
     .where('at', '<=', now - tokenLasts)
+    .execute();
+  await db
+    .deleteFrom('trash')
+    .where('at', '<=', now - trashLasts)
     .execute();
   await db
     .updateTable('sessions')

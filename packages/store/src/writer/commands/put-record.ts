@@ -1,9 +1,17 @@
-import { readRecord, declarationOf, isProblem, type Json, type StoredRecord } from '@vekkon/core';
+import {
+  currentKey,
+  readKeys,
+  type ChangeProblemCode,
+  type Json,
+  type StoredRecord,
+  type Transaction,
+} from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { addPlayer, openSessionOf } from '../sessions.js';
-import type { ChangedOutside } from './unsettled.js';
+import { applyTransactions } from './apply-transactions.js';
+import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
 export interface PutRecord {
   readonly environment: number;
@@ -12,6 +20,8 @@ export interface PutRecord {
   readonly value: Json;
   /** The revision that must be stored. */
   readonly ifRevision: number | null;
+  /** The key that was shown. */
+  readonly by: string;
 }
 
 /** Puts one value without a session. A player who never joined is made, and finds it at their first join. */
@@ -21,9 +31,7 @@ export async function putRecord(
 ): Promise<{ readonly record: StoredRecord; readonly outside: ChangedOutside }> {
   const { db } = context;
   const environment = await environmentOf(context, put.environment);
-  const { rules } = await context.manifests.newestOf(environment);
-  const declared = declarationOf(put.key, rules.manifest);
-  if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
+  const newest = await context.manifests.newestOf(environment);
   const found = await db
     .selectFrom('players')
     .selectAll()
@@ -38,29 +46,31 @@ export async function putRecord(
     );
   }
   const player = found ?? (await addPlayer(context, put));
-  const records = await RecordsInWork.load(db, player.number);
-  const outcome = records.apply(
-    {
-      changes: [
-        { op: 'put', key: put.key, value: put.value, ...(put.ifRevision !== null && { ifRevision: put.ifRevision }) },
-      ],
-    },
-    rules,
-    { session: null, label: null, at: put.now },
-  );
-  if (!outcome.applied) {
+  const { ifRevision } = put;
+  const records = await RecordsInWork.load(db, player.number, newest.rules.manifest);
+  const transaction: Transaction = {
+    changes: [{ op: 'put', key: put.key, value: put.value, ...(ifRevision !== null && { ifRevision }) }],
+  };
+  const source = { environment, session: null, by: put.by, earliest: put.now, now: put.now };
+  const { outcomes, rules } = await applyTransactions(context, records, newest.rules, player, [transaction], source);
+  const [outcome] = outcomes;
+  const key = currentKey(put.key, rules.manifest);
+  if (outcome !== undefined && !outcome.applied) {
     const { change: _, code, detail, ...facts } = outcome.problem;
-    const stored = readRecord(records.records.get(put.key), declared.declaration);
-    throw new Refusal(code, detail, { ...facts, ...(code === 'revision-mismatch' && { revision: stored.revision }) });
+    const stored = readKeys([key], records.records, rules).get(key);
+    const isOther = code === 'revision-mismatch' && stored !== undefined;
+    throw new Refusal(code as ChangeProblemCode, detail, { ...facts, ...(isOther && { revision: stored.revision }) });
   }
   await records.writeFor(player, put.now);
+  const record = readKeys([key], records.records, rules).get(key);
+  if (record === undefined) throw new Error(`${key} was put and is not there.`);
   return {
-    record: readRecord(records.records.get(put.key), declared.declaration),
+    record,
     outside: {
       player: put.player,
-      keys: [put.key],
+      keys: [key],
       seen: player.seen,
-      open: open === undefined ? null : { id: open.id, host: open.host },
+      open: open === undefined ? null : sessionToTell(open),
     },
   };
 }

@@ -2,7 +2,7 @@ import { Refusal, type RecordsByKey } from '@vekkon/protocol';
 import type { SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { hostReplaced, sessionEnded } from '../sessions.js';
+import { hostReplaced, sessionEnded, spokenBy } from '../sessions.js';
 import { recordsUnder } from './save.js';
 
 export interface Renew {
@@ -34,7 +34,7 @@ export async function renew(context: WriterContext, renew: Renew & Stamp): Promi
   }
   const renewed: Renewed['sessions'][number][] = [];
   const lost: Renewed['lost'][number][] = [];
-  const { rules } = await context.manifests.newestOf(environment);
+  const newest = await context.manifests.newestOf(environment);
   for (const { session: id, seen } of renew.sessions) {
     const found = await db
       .selectFrom('sessions')
@@ -51,8 +51,9 @@ export async function renew(context: WriterContext, renew: Renew & Stamp): Promi
     }
     let records: RecordsByKey = {};
     if (seen !== null && seen < found.seen) {
-      const work = await RecordsInWork.load(db, found.player);
-      records = recordsUnder(work.changedSince(seen), work, rules.manifest);
+      const work = await RecordsInWork.load(db, found.player, newest.rules.manifest);
+      const spoken = await spokenBy(context, environment, found, newest);
+      records = recordsUnder(work.changedSince(seen), work, newest.rules, spoken);
     }
     const leaseEnds = leases.renew(id, environment.lease_seconds, renew.monotonic);
     renewed.push({ id, seen: found.seen, records, leaseEnds });

@@ -1,19 +1,18 @@
 import { createHash } from 'node:crypto';
 import {
   decideSave,
-  declarationOf,
-  isProblem,
-  readRecord,
+  readKeys,
+  spokenRecords,
   type Manifest,
+  type Rules,
   type SaveRefusal,
-  type StoredRecord,
   type Transaction,
 } from '@vekkon/core';
 import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { endSession, hostReplaced, sessionEnded } from '../sessions.js';
+import { endSession, hostReplaced, sessionEnded, spokenBy } from '../sessions.js';
 import { applyTransactions } from './apply-transactions.js';
 import { checkRoomForUnsettled, keepUnsettled, type Unapplied } from './unsettled.js';
 
@@ -62,21 +61,32 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, save);
   if (decision.do === 'refuse') return tooLate(context, session, save, decision.refusal);
 
-  const { rules } = await context.manifests.newestOf(environment);
-  const records = await RecordsInWork.load(context.db, player.number);
-  const { outcomes, touched } = await applyTransactions(context, records, rules, player, save.transactions, {
-    session: session.id,
-    earliest: session.joined_at,
-    now: save.now,
-    keep: (unapplied) => keepRefused(context, session, save, unapplied),
-  });
+  const newest = await context.manifests.newestOf(environment);
+  const spoken = await spokenBy(context, environment, session, newest);
+  const records = await RecordsInWork.load(context.db, player.number, newest.rules.manifest);
+  const { outcomes, touched, rules } = await applyTransactions(
+    context,
+    records,
+    newest.rules,
+    player,
+    save.transactions,
+    {
+      environment,
+      session: session.id,
+      by: session.host,
+      spoken,
+      earliest: session.joined_at,
+      now: save.now,
+      keep: (unapplied) => keepRefused(context, session, save, unapplied),
+    },
+  );
   await records.writeFor(player, save.now);
   const keys = new Set([...touched, ...(save.seen === null ? [] : records.changedSince(save.seen))]);
   const outcome = JSON.stringify({
     number: save.number,
     seen: player.seen,
     transactions: outcomes,
-    records: recordsUnder(keys, records, rules.manifest),
+    records: recordsUnder(keys, records, rules, spoken),
   } satisfies SaveOutcome);
   await keep(context, session, player, save, digest, outcome);
   return answer(context, environment, session, player, outcome, false, save);
@@ -188,14 +198,15 @@ async function keepRefused(
   return keepUnsettled(context, session, save.number ?? 0, unapplied, save.now);
 }
 
-/** Records as they are sent, by key. What is no longer declared is left out. */
-export function recordsUnder(keys: Iterable<string>, records: RecordsInWork, manifest: Manifest): RecordsByKey {
-  const found: { [key: string]: StoredRecord } = {};
-  for (const key of keys) {
-    const declared = declarationOf(key, manifest);
-    if (!isProblem(declared)) found[key] = readRecord(records.records.get(key), declared.declaration);
-  }
-  return found;
+/** Records as they are sent, by key, to a sender who may speak an older version. What is not declared is left out. */
+export function recordsUnder(
+  keys: Iterable<string>,
+  records: RecordsInWork,
+  rules: Rules,
+  spoken?: Manifest,
+): RecordsByKey {
+  const read = readKeys(keys, records.records, rules);
+  return Object.fromEntries(spoken === undefined ? read : spokenRecords(read, rules.manifest, spoken, rules.check));
 }
 
 async function keep(

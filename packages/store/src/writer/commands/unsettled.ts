@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto';
-import { limits, type Transaction } from '@vekkon/core';
+import { limits, type ChangeProblemCode, type Transaction } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import type { SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { note } from './activity.js';
+import { applyTransactions } from './apply-transactions.js';
 import { openSessionOf } from '../sessions.js';
 
 export interface Unapplied {
@@ -76,7 +77,18 @@ export interface ChangedOutside {
   readonly keys: readonly string[];
   readonly seen: number;
   /** The session that must be told. */
-  readonly open: { readonly id: string; readonly host: string } | null;
+  readonly open: SessionToTell | null;
+}
+
+export interface SessionToTell {
+  readonly id: string;
+  readonly host: string;
+  /** The version whose names it speaks. */
+  readonly manifestVersion: number;
+}
+
+export function sessionToTell({ id, host, manifest_version }: SessionRow): SessionToTell {
+  return { id, host, manifestVersion: manifest_version };
 }
 
 /** Applies an unsettled transaction after all, through the same rules; refused, it stays. */
@@ -87,14 +99,17 @@ export async function settle(
   const { db } = context;
   const row = await unsettledOf(context, environment, id);
   const player = await db.selectFrom('players').selectAll().where('number', '=', row.player).executeTakeFirstOrThrow();
-  const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
-  const transaction = JSON.parse(row.content) as Transaction;
-  const records = await RecordsInWork.load(db, player.number);
-  const label = transaction.label ?? 'settled';
-  const outcome = records.apply(transaction, rules, { session: null, label, at: now });
-  if (!outcome.applied) {
+  const place = await environmentOf(context, environment);
+  const { rules } = await context.manifests.newestOf(place);
+  const { label = 'settled', ...content } = JSON.parse(row.content) as Transaction;
+  const records = await RecordsInWork.load(db, player.number, rules.manifest);
+  const source = { environment: place, session: null, by, earliest: now, now };
+  const settling = [{ ...content, label }];
+  const { outcomes, touched } = await applyTransactions(context, records, rules, player, settling, source);
+  const [outcome] = outcomes;
+  if (outcome !== undefined && !outcome.applied) {
     const { change: _, code, detail, ...facts } = outcome.problem;
-    throw new Refusal(code, `It can't be settled now: ${detail}`, facts);
+    throw new Refusal(code as ChangeProblemCode, `It can't be settled now: ${detail}`, facts);
   }
   await records.writeFor(player, now);
   await db.deleteFrom('unsettled').where('id', '=', id).execute();
@@ -109,9 +124,9 @@ export async function settle(
   const open = await openSessionOf(context, player);
   return {
     player: player.id,
-    keys: transaction.changes.map(({ key }) => key),
+    keys: [...touched],
     seen: player.seen,
-    open: open === undefined ? null : { id: open.id, host: open.host },
+    open: open === undefined ? null : sessionToTell(open),
   };
 }
 

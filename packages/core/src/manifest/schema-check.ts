@@ -1,0 +1,77 @@
+import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
+import addFormats from 'ajv-formats';
+import { isJsonObject, type Json } from '../json.js';
+import type { SchemaCheck } from '../records/check-value.js';
+import type { Schema } from './manifest.js';
+
+/** What a value that does not fit a schema breaks, and where. */
+export interface Mismatch {
+  /** JSON Pointer into the value. */
+  readonly pointer: string;
+  readonly detail: string;
+}
+
+const ajv = makeAjv();
+const compiled = new WeakMap<object, ValidateFunction>();
+
+function makeAjv(): Ajv2020 {
+  const made = new Ajv2020({ allErrors: false, strictTypes: false, strictTuples: false, allowUnionTypes: true });
+  addFormats.default(made);
+  // Names that a field had before: read by the rules, not by the validator.
+  made.addKeyword({ keyword: 'formerly', schemaType: 'array' });
+  return made;
+}
+
+/** Checks a value against a schema. Each schema is compiled once, when it is first met. */
+export const checkSchema: SchemaCheck = (schema, value) => {
+  if (!isJsonObject(schema)) {
+    return schema ? undefined : { pointer: '', detail: 'Nothing fits here: the schema is false.' };
+  }
+  let validate = compiled.get(schema);
+  if (validate === undefined) {
+    validate = compile(schema);
+    compiled.set(schema, validate);
+  }
+  return validate(value) ? undefined : mismatchOf(validate.errors?.[0], value);
+};
+
+/** Why a schema can't be used; undefined if it can. */
+export function unusableSchema(schema: Schema): string | undefined {
+  try {
+    compile(schema);
+    return undefined;
+  } catch (error) {
+    return error instanceof Error ? error.message : String(error);
+  }
+}
+
+/** Compiles without keeping: manifests come and go for as long as the service runs. */
+function compile(schema: Schema): ValidateFunction {
+  try {
+    return ajv.compile(schema);
+  } finally {
+    ajv.removeSchema(schema);
+  }
+}
+
+function mismatchOf(error: ErrorObject | undefined, value: Json): Mismatch {
+  const pointer = error?.instancePath ?? '';
+  const place = pointer === '' ? 'The value' : `The value at ${pointer}`;
+  const held = JSON.stringify(valueUnder(value, pointer));
+  const shown = held !== undefined && held.length <= 60 ? ` (it is ${held})` : '';
+  if (error?.keyword === 'additionalProperties') {
+    return { pointer, detail: `${place} has a member "${error.params['additionalProperty']}" that is not declared.` };
+  }
+  if (error?.keyword === 'enum') {
+    return { pointer, detail: `${place} must be one of ${JSON.stringify(error.params['allowedValues'])}${shown}.` };
+  }
+  return { pointer, detail: `${place} ${error?.message ?? 'does not fit its schema'}${shown}.` };
+}
+
+function valueUnder(value: Json, pointer: string): unknown {
+  let found: unknown = value;
+  for (const token of pointer.split('/').slice(1)) {
+    found = (found as Record<string, unknown>)[token.replaceAll('~1', '/').replaceAll('~0', '~')];
+  }
+  return found;
+}

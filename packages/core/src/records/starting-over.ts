@@ -1,0 +1,56 @@
+import equal from 'fast-deep-equal';
+import { currentKey } from '../manifest/former-names.js';
+import type { Manifest, RecordDeclaration } from '../manifest/manifest.js';
+import { startingRecordValue } from '../manifest/starting-value.js';
+import type { Reset, StartOver } from './change.js';
+import { isProblem, type OrProblem } from './problem.js';
+import type { Rules } from './apply-transaction.js';
+import { readRecord } from './read-record.js';
+import { declarationOf, kinds } from './record-key.js';
+import type { LedgerLine, StoredRecord } from './record.js';
+
+/** The stored keys that go back to their starting values: all that lasts for a run, one record, a family, or a kind. */
+export function keysToReset(
+  change: StartOver | Reset,
+  held: readonly string[],
+  manifest: Manifest,
+): OrProblem<{ readonly keys: readonly string[] }> {
+  const declarationUnder = (key: string) => manifest.records[key.split('/', 2).join('/')];
+  if (change.op === 'start-over') return { keys: held.filter((key) => declarationUnder(key)?.lasts === 'run') };
+  if ((kinds as readonly string[]).includes(change.key)) {
+    return { keys: held.filter((key) => key.startsWith(`${change.key}/`)) };
+  }
+  const wanted = currentKey(change.key, manifest);
+  if (manifest.records[wanted]?.family !== undefined) {
+    return { keys: held.filter((key) => key.startsWith(`${wanted}/`)) };
+  }
+  const declared = declarationOf(wanted, manifest);
+  return isProblem(declared) ? declared : { keys: [wanted] };
+}
+
+/** A record back at its start; undefined if it is there already. One of a family is gone. */
+export function resetRecord(
+  key: string,
+  held: StoredRecord,
+  declaration: RecordDeclaration,
+  rules: Rules,
+  op: 'start-over' | 'reset' | 'made-new',
+): { readonly record: StoredRecord; readonly line?: LedgerLine } | undefined {
+  if (held.removed === true) return undefined;
+  const starting = startingRecordValue(declaration);
+  const current = readRecord(held, declaration, rules);
+  const isThere = declaration.family === undefined && current.misfit !== true && equal(current.value, starting);
+  if (isThere) return undefined;
+  const revision = held.revision + 1;
+  if (declaration.kind === 'currency') {
+    const amount = declaration.starting - (held.value as number);
+    const line = { key, op, amount, balance: declaration.starting, reason: reasons[op], count: 1 };
+    return { record: { revision, value: declaration.starting }, line };
+  }
+  // What falls back by itself is removed, so that it follows the manifest if its starting value changes.
+  const { kind, family } = declaration;
+  const fallsBack = family !== undefined || kind === 'progress' || kind === 'preference';
+  return { record: fallsBack ? { revision, value: null, removed: true } : { revision, value: starting } };
+}
+
+const reasons = { 'start-over': 'started over', reset: 'reset', 'made-new': 'made new' } as const;

@@ -1,0 +1,119 @@
+import { sectionOfKind, type Manifest, type Kind } from '@vekkon/core';
+import { fileWithLearned, readManifestFile, type Mistake } from '@vekkon/core/manifest-file';
+import { Refusal, routes, type ManifestResponse } from '@vekkon/protocol';
+import { rfc3339, type EnvironmentRow } from '@vekkon/store';
+import type { IRouter } from 'express';
+import { nameOf } from '../access.js';
+import { serveRoute, type Desk } from '../serve-route.js';
+
+/** The manifests of an environment: read, checked, compared, installed, learned. */
+export function serveManifests(router: IRouter, desk: Desk): void {
+  const { reader, writer } = desk;
+
+  serveRoute(router, desk, routes.manifest, async ({ query, environment, request, response }) => {
+    const place = await environment();
+    const installed = await reader.manifestVersion(place, query.version);
+    const tag = installed.learned === 0 ? `"${installed.version}"` : `"${installed.version}.${installed.learned}"`;
+    response.set('ETag', tag);
+    if (request.get('If-None-Match') === tag) {
+      response.status(304).end();
+      return undefined;
+    }
+    return {
+      version: installed.version,
+      newest: place.manifest_version ?? installed.version,
+      learns: place.learns === 1,
+      installedAt: rfc3339(installed.installedAt),
+      manifest: installed.rules.manifest,
+    } satisfies ManifestResponse;
+  });
+
+  serveRoute(router, desk, routes.manifestVersions, async ({ environment }) => {
+    const rows = await reader.manifestVersions((await environment()).number);
+    return {
+      versions: rows.map(({ version, installed_at, by }) => ({ version, installedAt: rfc3339(installed_at), by })),
+    };
+  });
+
+  serveRoute(router, desk, routes.manifestFile, async ({ query, environment }) => {
+    const place = await environment();
+    const { version } = await reader.manifestVersion(place, query.version);
+    const rows = await reader.learnedBy(place.number);
+    const learned = rows.map(({ section, name, declaration, at, by }) => {
+      const [kind = '', declared = ''] = name.split('/');
+      const place = section === 'items' ? ['items', name] : [sectionOfKind[kind as Kind], declared];
+      return {
+        section: place[0] ?? '',
+        name: place[1] ?? '',
+        declaration: JSON.parse(declaration),
+        at: rfc3339(at),
+        by,
+      };
+    });
+    const source = await reader.manifestSource(place.number, version);
+    return {
+      version,
+      text: fileWithLearned(source, learned),
+      learned: learned.map(({ section, name, at, by }) => ({ section, name, at, by })),
+    };
+  });
+
+  serveRoute(router, desk, routes.checkManifest, async ({ body }) => {
+    const read = readManifestFile(body.manifest);
+    return { mistakes: 'mistakes' in read ? [...read.mistakes] : [] };
+  });
+
+  serveRoute(router, desk, routes.diffManifest, async ({ body, environment }) => {
+    const place = await environment();
+    const manifest = manifestIn(body.manifest);
+    checkGame(manifest, place);
+    return { installed: place.manifest_version, ...(await reader.diff(place, manifest)) };
+  });
+
+  serveRoute(router, desk, routes.installManifest, async ({ body, environment, principal }) => {
+    const place = await environment();
+    const { version } = await writer.do('installManifest', {
+      environment: place.number,
+      manifest: manifestIn(body.manifest),
+      source: body.manifest,
+      acceptMisfits: body.acceptMisfits,
+      by: nameOf(principal),
+    });
+    return { version };
+  });
+
+  serveRoute(router, desk, routes.setLearning, async ({ body, environment, principal }) => {
+    const { number } = await environment();
+    await writer.do('setLearning', { environment: number, learns: body.learns, by: nameOf(principal) });
+    return { learns: body.learns };
+  });
+
+  serveRoute(router, desk, routes.misfits, async ({ query, environment }) => {
+    const found = await reader.misfits(await environment(), query.count + 1);
+    return { misfits: found.slice(0, query.count), hasMore: found.length > query.count };
+  });
+}
+
+/** The manifest in a file's text; refused with every mistake in it. */
+export function manifestIn(source: string): Manifest {
+  const read = readManifestFile(source);
+  if ('manifest' in read) return read.manifest;
+  throw manifestInvalid(read.mistakes);
+}
+
+function manifestInvalid(mistakes: readonly Mistake[]): Refusal {
+  const [first] = mistakes;
+  return new Refusal(
+    'manifest-invalid',
+    `The manifest has ${mistakes.length === 1 ? 'a mistake' : `${mistakes.length} mistakes`}; line ${first?.line}, column ${first?.column}: ${first?.detail}`,
+    { mistakes },
+  );
+}
+
+function checkGame({ game }: Manifest, place: EnvironmentRow): void {
+  if (game === place.game) return;
+  throw new Refusal(
+    'manifest-is-other-game',
+    `This manifest is of "${game}", and the environment is ${place.game}/${place.name}.`,
+  );
+}

@@ -1,0 +1,45 @@
+import { routes } from '@vekkon/protocol';
+import { rfc3339, trashLasts } from '@vekkon/store';
+import type { Json } from '@vekkon/core';
+import type { IRouter } from 'express';
+import { nameOf } from '../access.js';
+import { tellOutside } from '../outside-changes.js';
+import { serveRoute, type Desk } from '../serve-route.js';
+import { knownPlayer } from './players.js';
+
+/** What was removed from a player: listed, and brought back. */
+export function serveTrash(router: IRouter, desk: Desk): void {
+  const { reader, writer } = desk;
+
+  serveRoute(router, desk, routes.trash, async ({ params, environment }) => {
+    const place = await environment();
+    const player = await knownPlayer(reader, place, params.player);
+    const rows = await reader.trash(player.number);
+    return {
+      trash: rows.map(({ number, key, revision, value, at, why, by, session, label }) => ({
+        number,
+        key,
+        revision,
+        value: JSON.parse(value) as Json,
+        at: rfc3339(at),
+        until: rfc3339(at + trashLasts),
+        why,
+        by,
+        session,
+        label,
+      })),
+    };
+  });
+
+  serveRoute(router, desk, routes.bringBack, async ({ params, environment, principal }) => {
+    const place = await environment();
+    const outside = await writer.do('bringBack', {
+      environment: place.number,
+      player: params.player,
+      trashed: params.trashed,
+      by: nameOf(principal),
+    });
+    await tellOutside(desk, place, outside);
+    return { broughtBack: outside.keys[0] ?? '' };
+  });
+}

@@ -1,0 +1,92 @@
+import { currentKey, currentValue, fillIn, misfitOf, type Manifest } from '@vekkon/core';
+import { checkSchema } from '@vekkon/core/schema-check';
+import type { MisfitCount } from '@vekkon/protocol';
+import type { Kysely } from 'kysely';
+import { recordOf } from './writer/records-in-work.js';
+import type { Tables } from './tables.js';
+
+const examplesShown = 3;
+const rowsAtATime = 1_000;
+
+/**
+ * Counts the stored records that a manifest would no longer read as they are.
+ *
+ * @param keys the declared keys, as they are now, under which it looks; all others fit
+ */
+export async function countMisfits(
+  db: Kysely<Tables>,
+  environment: number,
+  manifest: Manifest,
+  keys: ReadonlySet<string>,
+): Promise<readonly MisfitCount[]> {
+  const counts = new Map<string, { key: string; count: number; examples: MisfitCount['examples'][number][] }>();
+  for (const declared of keys) {
+    for await (const { player, key, detail } of misfitsUnder(db, environment, manifest, declared)) {
+      const found = counts.get(declared) ?? { key: declared, count: 0, examples: [] };
+      counts.set(declared, found);
+      found.count++;
+      if (found.examples.length < examplesShown) found.examples.push({ player, key, detail });
+    }
+  }
+  return [...counts.values()];
+}
+
+/** A stored record that a manifest does not read as it is, and why. */
+export interface FoundMisfit {
+  readonly player: string;
+  readonly key: string;
+  readonly detail: string;
+}
+
+/** The misfits of one declared key, player by player. */
+export async function* misfitsUnder(
+  db: Kysely<Tables>,
+  environment: number,
+  manifest: Manifest,
+  declared: string,
+): AsyncGenerator<FoundMisfit> {
+  let after = 0;
+  for (;;) {
+    const rows = await db
+      .selectFrom('records')
+      .innerJoin('players', 'players.number', 'records.player')
+      .select(['players.id', 'players.number', 'records.key', 'records.revision', 'records.value', 'records.removed'])
+      .where('players.environment', '=', environment)
+      .where('players.number', '>', after)
+      .where('records.removed', '=', 0)
+      .where((where) =>
+        // A family's members follow its key: "0" is the character after "/".
+        where.or([
+          where('records.key', '=', declared),
+          where.and([where('records.key', '>=', `${declared}/`), where('records.key', '<', `${declared}0`)]),
+        ]),
+      )
+      .orderBy('players.number')
+      .limit(rowsAtATime)
+      .execute();
+    // A family's members may go beyond the page: the last player is read whole with the next one.
+    const isLast = rows.length < rowsAtATime;
+    const end = isLast ? Infinity : (rows.at(-1)?.number ?? 0);
+    const whole = rows.filter(({ number }) => number < end);
+    for (const row of whole.length > 0 ? whole : rows) {
+      after = row.number;
+      const detail = whyMisfit(row.key, recordOf(row).value, manifest);
+      if (detail !== undefined) yield { player: row.id, key: row.key, detail };
+    }
+    if (isLast) return;
+    // Others get their turn between pages.
+    await new Promise((resolve) => setImmediate(resolve));
+  }
+}
+
+function whyMisfit(key: string, value: ReturnType<typeof recordOf>['value'], manifest: Manifest): string | undefined {
+  const now = currentKey(key, manifest);
+  const [kind, name, member] = now.split('/');
+  const declaration = manifest.records[`${kind}/${name}`];
+  if (declaration === undefined || (declaration.family === undefined) !== (member === undefined)) {
+    return 'It is no longer declared: it would be kept, and no longer read.';
+  }
+  const current = currentValue(value, declaration, manifest);
+  const whole = 'schema' in declaration ? fillIn(current, declaration.schema) : current;
+  return misfitOf(whole, declaration, { manifest, check: checkSchema })?.detail;
+}

@@ -1,0 +1,84 @@
+import { keysToCheck, withNamesOverTime, type Manifest } from '@vekkon/core';
+import { Refusal } from '@vekkon/protocol';
+import { countMisfits } from '../../misfits.js';
+import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { note } from './activity.js';
+
+export interface InstallManifest {
+  readonly environment: number;
+  readonly manifest: Manifest;
+  /** The file as it was sent. */
+  readonly source: string;
+  /** Install it though stored records would not fit: they are kept, and read as starting values. */
+  readonly acceptMisfits: boolean;
+  readonly by: string;
+}
+
+/** Makes a manifest the next version, at once for everything that comes after. */
+export async function installManifest(
+  context: WriterContext,
+  { environment: number, manifest: sent, source, acceptMisfits, by, now }: InstallManifest & Stamp,
+): Promise<{ readonly version: number }> {
+  const { db } = context;
+  const environment = await environmentOf(context, number);
+  if (sent.game !== environment.game) {
+    throw new Refusal(
+      'manifest-is-other-game',
+      `This manifest is of "${sent.game}", and the environment is ${environment.game}/${environment.name}: nothing was installed.`,
+    );
+  }
+  const before = environment.manifest_version === null ? null : (await context.manifests.newestOf(environment)).rules;
+  const { manifest, conflicts } =
+    before === null ? { manifest: sent, conflicts: [] } : withNamesOverTime(sent, before.manifest);
+  if (conflicts.length > 0) throw new Refusal('manifest-names-conflict', conflicts.join(' '));
+  const misfits =
+    before === null ? [] : await countMisfits(db, number, manifest, keysToCheck(before.manifest, manifest));
+  const records = misfits.reduce((sum, one) => sum + one.count, 0);
+  if (records > 0 && !acceptMisfits) {
+    throw new Refusal(
+      'manifest-misfits',
+      `${records} stored ${records === 1 ? 'record' : 'records'} would not fit (${misfits.map((one) => `${one.count} of ${one.key}`).join(', ')}): nothing was installed. Change the manifest, or accept misfits: they are kept, and read as starting values until somebody deals with them.`,
+      { misfits },
+    );
+  }
+  const version = (environment.manifest_version ?? 0) + 1;
+  await db
+    .insertInto('manifests')
+    .values({ environment: number, version, source, manifest: JSON.stringify(manifest), installed_at: now, by })
+    .execute();
+  const forgets = await forgetLearned(context, number, manifest, environment.learns === 1);
+  await db
+    .updateTable('environments')
+    .set({ manifest_version: version, learned: forgets })
+    .where('number', '=', number)
+    .execute();
+  const detail = `version ${version}${records > 0 ? `, with ${records} misfits accepted` : ''}`;
+  await note(context, { environment: number, what: 'manifest-installed', by, player: null, detail, now });
+  return { version };
+}
+
+/**
+ * What was learned and is declared in the file now is learned no more; what is
+ * not stays learned for as long as the environment learns.
+ *
+ * @returns how much stays learned
+ */
+async function forgetLearned({ db }: WriterContext, environment: number, manifest: Manifest, learns: boolean) {
+  const rows = await db
+    .selectFrom('learned')
+    .select(['section', 'name'])
+    .where('environment', '=', environment)
+    .execute();
+  let left = rows.length;
+  for (const { section, name } of rows) {
+    if (learns && !Object.hasOwn(manifest[section], name)) continue;
+    left--;
+    await db
+      .deleteFrom('learned')
+      .where('environment', '=', environment)
+      .where('section', '=', section)
+      .where('name', '=', name)
+      .execute();
+  }
+  return left;
+}

@@ -1,0 +1,61 @@
+import type { Manifest } from '@vekkon/core';
+import { Refusal } from '@vekkon/protocol';
+import type { EnvironmentRow } from '../../tables.js';
+import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { note } from './activity.js';
+
+/** Keeps what was learned on the way of a change: the next one finds it declared. */
+export async function keepLearned(
+  { db }: WriterContext,
+  environment: EnvironmentRow,
+  before: Manifest,
+  after: Manifest,
+  { by, now }: { readonly by: string; readonly now: number },
+): Promise<void> {
+  for (const section of ['records', 'items'] as const) {
+    for (const [name, declaration] of Object.entries(after[section])) {
+      if (Object.hasOwn(before[section], name)) continue;
+      await db
+        .insertInto('learned')
+        .values({
+          environment: environment.number,
+          section,
+          name,
+          declaration: JSON.stringify(declaration),
+          at: now,
+          by,
+        })
+        .execute();
+    }
+  }
+  environment.learned += 1;
+  await db
+    .updateTable('environments')
+    .set({ learned: environment.learned })
+    .where('number', '=', environment.number)
+    .execute();
+}
+
+export interface SetLearning {
+  readonly environment: number;
+  readonly learns: boolean;
+  readonly by: string;
+}
+
+/** Lets an environment learn, or no longer. What it has learned stays declared until a version is installed without it. */
+export async function setLearning(
+  context: WriterContext,
+  { environment: number, learns, by, now }: SetLearning & Stamp,
+): Promise<null> {
+  const environment = await environmentOf(context, number);
+  if (environment.is_live === 1 && learns) throw new Refusal('learning-is-for-tests');
+  await context.db
+    .updateTable('environments')
+    .set({ learns: learns ? 1 : 0 })
+    .where('number', '=', number)
+    .execute();
+  const what = learns ? 'learning-on' : 'learning-off';
+  const detail = learns ? 'keys that are not declared are taken' : 'keys that are not declared are refused';
+  await note(context, { environment: number, what, by, player: null, detail, now });
+  return null;
+}

@@ -1,0 +1,142 @@
+import type { LedgerLine, Rules, StoredRecord, Trashed } from '@vekkon/core';
+import { Refusal } from '@vekkon/protocol';
+import { rfc3339 } from '../../clock.js';
+import type { PlayerRow } from '../../tables.js';
+import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { RecordsInWork } from '../records-in-work.js';
+import { openSessionOf } from '../sessions.js';
+import { note } from './activity.js';
+
+export interface MakeNew {
+  readonly environment: number;
+  readonly player: string;
+  readonly by: string;
+}
+
+export interface MadeNew {
+  /** The name of the copy of what they had. */
+  readonly checkpoint: string;
+  /** How many records went to the trash. */
+  readonly records: number;
+}
+
+/** Makes a player new again: a checkpoint keeps what they had, all of it goes to the trash, and the next join is their first. */
+export async function makeNew(
+  context: WriterContext,
+  { environment, player: id, by, now }: MakeNew & Stamp,
+): Promise<MadeNew> {
+  const place = await environmentOf(context, environment);
+  const { rules } = await context.manifests.newestOf(place);
+  const player = await context.db
+    .selectFrom('players')
+    .selectAll()
+    .where('environment', '=', environment)
+    .where('id', '=', id)
+    .executeTakeFirst();
+  if (player === undefined) throw new Refusal('player-unknown');
+  const open = await openSessionOf(context, player);
+  if (open !== undefined) {
+    throw new Refusal(
+      'player-in-session',
+      `"${open.host}" holds the player: let them leave first, or wait until the lease has ended.`,
+    );
+  }
+  const made = await makeOneNew(context, player, rules, by, now);
+  const detail = `${made.records} records to the trash, a copy in the checkpoint "${made.checkpoint}"`;
+  await note(context, { environment, what: 'player-made-new', by, player: id, detail, now });
+  return made;
+}
+
+async function makeOneNew(
+  context: WriterContext,
+  player: PlayerRow,
+  rules: Rules,
+  by: string,
+  now: number,
+): Promise<MadeNew> {
+  const { db } = context;
+  const records = await RecordsInWork.load(db, player.number, rules.manifest);
+  const checkpoint = await copyAll(context, player, records, by, now);
+  const changed = new Map<string, StoredRecord>();
+  const ledger: LedgerLine[] = [];
+  const trash: (Omit<Trashed, 'by'> & { readonly by: 'made-new' })[] = [];
+  for (const [key, record] of records.records) {
+    if (record.removed === true) continue;
+    trash.push({ key, record, by: 'made-new' });
+    changed.set(key, { revision: record.revision + 1, value: null, removed: true });
+    if (!key.startsWith('currency/')) continue;
+    const balance = Number(record.value);
+    ledger.push({ key, op: 'made-new', amount: -balance, balance: 0, reason: 'made new', count: 1 });
+  }
+  records.set(changed, ledger, { session: null, by, label: null, at: now }, { trash });
+  await records.writeFor(player, now);
+  await db.deleteFrom('once_tokens').where('player', '=', player.number).execute();
+  await db.updateTable('players').set({ first_joined_at: null }).where('number', '=', player.number).execute();
+  return { checkpoint, records: trash.length };
+}
+
+/** Copies all that a player has. @returns the name of the copy */
+async function copyAll(
+  { db }: WriterContext,
+  player: PlayerRow,
+  records: RecordsInWork,
+  by: string,
+  now: number,
+): Promise<string> {
+  const name = `made new ${rfc3339(now)} ${player.seen}`;
+  const held = Object.fromEntries([...records.records].filter(([, { removed }]) => removed !== true));
+  await db
+    .insertInto('checkpoints')
+    .values({
+      player: player.number,
+      name,
+      summary: 'What was there before the player was made new.',
+      at: now,
+      by,
+      seen: player.seen,
+      records: JSON.stringify(held),
+    })
+    .execute();
+  return name;
+}
+
+export interface EmptyEnvironment {
+  readonly environment: number;
+  readonly by: string;
+  /** The player after whose number to go on. */
+  readonly after: number;
+}
+
+/** How many players one command makes new: others get their turn in between. */
+const playersAtATime = 100;
+
+/** Makes players of an environment new, a hundred at a time. @returns the number to go on after; null when all are done */
+export async function emptyEnvironment(
+  context: WriterContext,
+  { environment, by, after, now }: EmptyEnvironment & Stamp,
+): Promise<{ readonly made: number; readonly inSession: number; readonly after: number | null }> {
+  const place = await environmentOf(context, environment);
+  if (place.is_live === 1) {
+    throw new Refusal('environment-is-live', 'A live environment is never emptied: make single players new instead.');
+  }
+  const { rules } = await context.manifests.newestOf(place);
+  const players = await context.db
+    .selectFrom('players')
+    .selectAll()
+    .where('environment', '=', environment)
+    .where('number', '>', after)
+    .orderBy('number')
+    .limit(playersAtATime)
+    .execute();
+  let [made, inSession] = [0, 0];
+  for (const player of players) {
+    if ((await openSessionOf(context, player)) !== undefined) {
+      inSession++;
+      continue;
+    }
+    await makeOneNew(context, player, rules, by, now);
+    made++;
+  }
+  const last = players.length < playersAtATime ? null : (players.at(-1)?.number ?? null);
+  return { made, inSession, after: last };
+}
