@@ -201,8 +201,8 @@ const cases: readonly Case[] = [
   },
   {
     why: 'more changes than a save takes',
-    code: 'request-invalid',
-    status: 400,
+    code: 'too-many-changes',
+    status: 413,
     send: (world, session) =>
       world.call('POST', `/v1/sessions/${session}/saves`, {
         number: 1,

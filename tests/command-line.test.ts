@@ -79,7 +79,7 @@ describe('the command line', () => {
     const right = await run('manifest', 'check', 'packages/demo/highfell-gliders.yaml');
     expect([right.status, right.out]).to.deep.equal([
       0,
-      'packages/demo/highfell-gliders.yaml is right: highfell-gliders, 12 records, 3 tunables.\n',
+      'packages/demo/highfell-gliders.yaml is right: highfell-gliders, 15 records, 3 items, 4 tunables.\n',
     ]);
   });
 
@@ -181,7 +181,7 @@ describe('the demo', () => {
   it('starts with made-up pilots who play, and lands them at Ctrl-C', async () => {
     const demo = await start('--pilots', '3');
     expect(demo.out)
-      .to.contain('240 pilots')
+      .to.contain('2400 pilots')
       .and.to.match(/Sign in +\S+@highfell\.example/)
       .and.to.match(/Host key +vkh_/);
     const { out, status } = await demo.stop('SIGINT');

@@ -4,6 +4,7 @@ import { addActivity } from './commands/activity.js';
 import { addDemo } from './commands/demo.js';
 import { addDisturb } from './commands/disturb.js';
 import { addGame } from './commands/game.js';
+import { addInit } from './commands/init.js';
 import { addKey } from './commands/key.js';
 import { addManifest } from './commands/manifest.js';
 import { addPlayer } from './commands/player.js';
@@ -11,6 +12,7 @@ import { addRehearse } from './commands/rehearse.js';
 import { addServe } from './commands/serve.js';
 import { addSignIn } from './commands/sign-in.js';
 import { addUnsettled } from './commands/unsettled.js';
+import { addVerify } from './commands/verify.js';
 import { exitStatus, explain } from './exit-status.js';
 
 const program = new Command('vekkon')
@@ -21,6 +23,7 @@ const program = new Command('vekkon')
 
 addServe(program);
 addDemo(program);
+addInit(program);
 addSignIn(program);
 addGame(program);
 addKey(program);
@@ -30,6 +33,7 @@ addUnsettled(program);
 addActivity(program);
 addRehearse(program);
 addDisturb(program);
+addVerify(program);
 for (const command of program.commands.flatMap((one) => [one, ...one.commands])) command.copyInheritedSettings(program);
 
 try {

@@ -1,6 +1,7 @@
 import { createRouter, createWebHistory } from 'vue-router';
 import Activity from './pages/Activity.vue';
 import FirstAdmin from './pages/FirstAdmin.vue';
+import Manifest from './pages/Manifest.vue';
 import Player from './pages/Player.vue';
 import Players from './pages/Players.vue';
 import SignIn from './pages/SignIn.vue';
@@ -15,6 +16,7 @@ export const router = createRouter({
     { path: '/players', name: 'players', component: Players, meta: { title: 'Players' } },
     { path: '/players/:id', name: 'player', component: Player, props: true, meta: { title: 'Player' } },
     { path: '/activity', name: 'activity', component: Activity, meta: { title: 'Activity' } },
+    { path: '/manifest', name: 'manifest', component: Manifest, meta: { title: 'Manifest' } },
     { path: '/:elsewhere(.*)', redirect: '/players' },
   ],
 });

@@ -35,7 +35,7 @@ export interface Demo {
   close(): Promise<void>;
 }
 
-const pilotsWithHistory = 240;
+const pilotsWithHistory = 2_400;
 const environmentName = 'dev';
 const day = 24 * 60 * 60 * 1000;
 

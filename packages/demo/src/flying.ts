@@ -27,6 +27,10 @@ const notes = [
   'First time across the gorge.',
 ];
 
+const camps = ['salt-camp', 'high-camp', 'lantern-camp', 'fox-camp', 'windgate-camp', 'last-camp'];
+const valleys = ['Gull Valley', 'Fox Valley', 'The Long Cut', 'Milkwater'];
+const makers = ['Orrin & Daughters', 'Tarnley Wing Works', 'a friend'];
+
 /** What a pilot does between two saves: a thermal climbed, a ridge charted, a run flown, things bought. */
 export function flySome(random: Random, balance: number): readonly Transaction[] {
   const metres = random.between(80, 900);
@@ -36,13 +40,20 @@ export function flySome(random: Random, balance: number): readonly Transaction[]
       changes: [
         { op: 'increase', key: 'progress/climbs', path: '', by: 1 },
         { op: 'increase', key: 'progress/flight', path: '/metres', by: metres },
-        { op: 'outdo', key: 'progress/logbook', path: '/highest', value: random.between(900, 4200), better: 'higher' },
         { op: 'credit', key: 'currency/feather', amount: random.between(5, 40), reason: 'thermal' },
-        { op: 'submit', key: 'score/metres-climbed', value: metres },
       ],
     },
   ];
-  if (random.chance(0.4)) {
+  if (random.chance(0.2)) {
+    flown.push({
+      label: 'high above the range',
+      changes: [
+        { op: 'outdo', key: 'progress/logbook', path: '/highest', value: random.between(900, 4200), better: 'higher' },
+        { op: 'submit', key: 'score/metres-climbed', value: metres },
+      ],
+    });
+  }
+  if (random.chance(0.2)) {
     const ridge = random.oneOf(ridges);
     flown.push({
       label: `${ridge} charted`,
@@ -52,7 +63,7 @@ export function flySome(random: Random, balance: number): readonly Transaction[]
       ],
     });
   }
-  if (random.chance(0.25)) {
+  if (random.chance(0.15)) {
     flown.push({
       label: 'gorge run',
       changes: [{ op: 'submit', key: 'score/gorge-run', value: random.between(41_000, 190_000) }],
@@ -61,7 +72,9 @@ export function flySome(random: Random, balance: number): readonly Transaction[]
   if (random.chance(0.2)) {
     flown.push({ changes: [{ op: 'submit', key: 'score/longest-glide', value: random.between(900, 42_000) }] });
   }
-  if (random.chance(0.25) && balance >= 60) {
+  let left = balance;
+  if (random.chance(0.1) && left >= 60) {
+    left -= 60;
     const glider = random.oneOf(gliders);
     flown.push({
       label: `${glider} refitted`,
@@ -75,6 +88,20 @@ export function flySome(random: Random, balance: number): readonly Transaction[]
             cloth: random.oneOf(['paper', 'silk', 'oiled-silk']),
             wear: Math.round(random.next() * 100) / 100,
           },
+        },
+      ],
+    });
+  }
+  if (random.chance(0.15)) flown.push(...atCamp(random, left));
+  if (random.chance(0.1)) {
+    flown.push({
+      label: 'through a valley',
+      changes: [
+        {
+          op: 'submit',
+          key: `score/valley/${random.oneOf(valleys)}`,
+          value: random.between(3_100, 14_000) / 100,
+          name: random.oneOf(['MRN', 'first try', 'tailwind', 'at dusk']),
         },
       ],
     });
@@ -106,3 +133,53 @@ export function land(random: Random, chapter: number): readonly Transaction[] {
   }
   return landed;
 }
+
+/** A camp reached: noted with its time, things bought, a wing mended. */
+function atCamp(random: Random, balance: number): readonly Transaction[] {
+  const done: Transaction[] = [
+    {
+      label: 'camp reached',
+      changes: [{ op: 'collect', key: 'progress/logbook', path: '/camps', value: random.oneOf(camps) }],
+    },
+  ];
+  if (balance >= 20) {
+    const [item, price] = random.oneOf([
+      ['silk-patch', 8],
+      ['flare', 20],
+    ] as const);
+    done.push({
+      label: `${item} bought`,
+      changes: [
+        { op: 'debit', key: 'currency/feather', amount: price, reason: `bought ${item}` },
+        { op: 'gain', key: 'inventory/pack', item, count: 1 },
+      ],
+    });
+  } else if (random.chance(0.5)) {
+    done.push({
+      label: 'wing patched',
+      changes: [{ op: 'lose', key: 'inventory/pack', item: 'silk-patch', count: 1 }],
+    });
+  }
+  return done;
+}
+
+/** A wing that a pilot is given, which lies in the hangar; found once, however often it is tried. */
+export function findWing(random: Random, pilot: string): Transaction {
+  const piece = `wing-${pilot}-${random.between(1, 3)}`;
+  return {
+    label: 'a wing found',
+    once: piece,
+    changes: [
+      {
+        op: 'gain',
+        key: 'inventory/hangar',
+        item: 'wing',
+        piece,
+        traits: { maker: random.oneOf(makers), lift: Math.round((0.8 + random.next() * 0.6) * 100) / 100 },
+      },
+    ],
+  };
+}
+
+/** A run given up: all that lasts for a run starts anew. */
+export const startOver: Transaction = { label: 'started over', changes: [{ op: 'start-over' }] };

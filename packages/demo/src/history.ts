@@ -1,6 +1,6 @@
-import type { Records } from '@vekkon/core';
+import type { Transaction } from '@vekkon/core';
 import type { Clock, Store } from '@vekkon/store';
-import { flySome, land } from './flying.js';
+import { findWing, flySome, land, startOver } from './flying.js';
 import { makePilots, type Pilot } from './pilots.js';
 import { Random } from './random.js';
 
@@ -25,8 +25,13 @@ export class HistoryClock implements Clock {
   }
 }
 
+/** How many pilots are written at a time: their pages stay at hand, and a commit is full. */
+const lanes = 24;
+
 /**
- * Writes forty days of made-up play through the real write path.
+ * Writes forty days of made-up play through the real write path: joins,
+ * saves, leaves, each decided by the rules. Nobody waits for an answer before
+ * the next save, so that commits are full.
  *
  * @param until when the history ends, in milliseconds since 1970, UTC
  * @returns how many saves it wrote
@@ -39,65 +44,84 @@ export async function writeHistory(
   until: number,
 ): Promise<number> {
   let saves = 0;
-  await Promise.all(makePilots(pilotCount).map((pilot, index) => playFor(pilot, new Random(1000 + index))));
+  const pilots = makePilots(pilotCount).entries();
+  await Promise.all(
+    Array.from({ length: lanes }, async () => {
+      for (const [index, pilot] of pilots) await Promise.all(playFor(pilot, new Random(1000 + index)));
+    }),
+  );
   return saves;
 
-  async function playFor(pilot: Pilot, random: Random): Promise<void> {
+  /** @returns what resolves when all of it is written */
+  function playFor(pilot: Pilot, random: Random): Promise<unknown>[] {
+    const written: Promise<unknown>[] = [];
+    const have: Holdings = { feathers: 40, chapter: 1 };
     let at = until - random.next() * historyDays * day;
-    const stays = random.between(1, 9);
+    const stays = random.between(2, 6);
     const pause = (until - at) / (stays + 1);
     for (let stay = 0; stay < stays; stay++) {
       at += pause * (0.4 + random.next());
-      if (at > until - 40 * 60_000) return;
-      at = await stayOnce(pilot, random, at, stay);
+      if (at > until - 60 * 60_000) break;
+      at = stayOnce(pilot, random, at, stay, have, written);
     }
+    return written;
   }
 
-  /** One session: joined, saved a few times, left. Pilots play at the same time, so the clock is set at each step. */
-  async function stayOnce(pilot: Pilot, random: Random, joinedAt: number, stay: number): Promise<number> {
+  /** One session: joined, saved a few times, left. The clock is set at each step, and each step is stamped with it. */
+  function stayOnce(
+    pilot: Pilot,
+    random: Random,
+    joinedAt: number,
+    stay: number,
+    have: Holdings,
+    written: Promise<unknown>[],
+  ): number {
     let at = joinedAt;
     clock.time = Math.round(at);
-    const joined = await writer.do('join', {
-      environment,
-      player: pilot.id,
-      session: `ses_history-${pilot.id}-${String(stay).padStart(3, '0')}`,
-      host: random.oneOf(hosts),
-      instance: null,
-      attempt: null,
-      name: pilot.name,
-      manifest: null,
-      attributes: { build: '1.8.0', platform: random.oneOf(['linux', 'windows', 'android']) },
-    });
-    if ('holder' in joined)
-      throw new Error(`${pilot.id} is held by ${joined.holder.host}: pilots play on one host at a time.`);
-    const count = random.between(1, 4);
+    const session = `ses_history-${pilot.id}-${String(stay).padStart(3, '0')}`;
+    written.push(
+      writer.do('join', {
+        environment,
+        player: pilot.id,
+        session,
+        host: random.oneOf(hosts),
+        instance: null,
+        attempt: null,
+        name: pilot.name,
+        manifest: null,
+        attributes: { build: '1.8.0', platform: random.oneOf(['linux', 'windows', 'android']) },
+      }),
+    );
+    const count = random.between(2, 8);
     for (let number = 1; number <= count; number++) {
       at += random.between(40, 300) * 1000;
       clock.time = Math.round(at);
       const isLast = number === count;
-      await writer.do('save', {
-        environment,
-        session: joined.session.id,
-        number,
-        seen: null,
-        transactions: [
-          ...flySome(random, balanceIn(joined.records)),
-          ...(isLast ? land(random, chapterIn(joined.records)) : []),
-        ],
-        leave: isLast,
-      });
+      const transactions = [
+        ...flySome(random, have.feathers),
+        ...(isLast ? land(random, have.chapter) : []),
+        ...(random.chance(0.04) ? [findWing(random, pilot.id)] : []),
+        ...(isLast && random.chance(0.02) ? [startOver] : []),
+      ];
+      for (const transaction of transactions) keepCount(have, transaction);
+      written.push(writer.do('save', { environment, session, number, seen: null, transactions, leave: isLast }));
       saves++;
     }
     return at;
   }
 }
 
-/** As it was at join: a refit that costs more than is left by now is refused, as it would be in the game. */
-function balanceIn(records: Records): number {
-  return Number(records.get('currency/feather')?.value ?? 0);
+/** What a pilot has, as far as it decides what they do next. */
+interface Holdings {
+  feathers: number;
+  chapter: number;
 }
 
-function chapterIn(records: Records): number {
-  const flight = records.get('progress/flight')?.value as { readonly chapter?: number } | undefined;
-  return flight?.chapter ?? 1;
+function keepCount(have: Holdings, { changes }: Transaction): void {
+  for (const change of changes) {
+    if (change.op === 'credit') have.feathers += change.amount;
+    if (change.op === 'debit') have.feathers -= change.amount;
+    if (change.op === 'start-over') have.chapter = 1;
+    if (change.op === 'merge' && change.key === 'progress/flight') have.chapter++;
+  }
 }

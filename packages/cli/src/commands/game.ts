@@ -1,8 +1,10 @@
 import type { Command } from 'commander';
 import { textOf } from '../text-of.js';
+import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
 import { signedInOperator } from '../signed-in.js';
+import { environmentOption, jsonOption } from './options.js';
 
 export function addGame(program: Command): void {
   const game = program.command('game').description('games and their environments');
@@ -41,5 +43,25 @@ export function addGame(program: Command): void {
         one.manifestVersion === null ? 'none' : String(one.manifestVersion),
       ]);
       print(environments, options, () => table(['ENVIRONMENT', 'TITLE', 'LIVE', 'MANIFEST'], rows));
+    });
+
+  game
+    .command('empty')
+    .description('make every player of an environment new; never of a live one')
+    .option('--yes', 'do not ask', false)
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (options: ShowOptions & { readonly yes: boolean }) => {
+      const operator = signedInOperator(options.environment);
+      const { total } = await operator.players({ count: 1 });
+      await confirmed(
+        `${total} ${total === 1 ? 'player loses' : 'players lose'} all they have: it goes to the trash, and a checkpoint of each keeps a copy. Empty the environment?`,
+        options.yes,
+      );
+      const emptied = await operator.makeAllNew();
+      print(emptied, options, () => {
+        const left = emptied.inSession === 0 ? '' : ` ${emptied.inSession} in a session were left as they are.`;
+        return `${emptied.made} players are new.${left}`;
+      });
     });
 }

@@ -1,6 +1,7 @@
 import type { Json, StoredRecord } from '@vekkon/core';
-import type { PlayerDetails, PlayerList, SessionList } from '@vekkon/protocol';
+import type { LedgerPage, PlayerDetails, PlayerList, SessionList } from '@vekkon/protocol';
 import type { Command } from 'commander';
+import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { bold, faint, table } from '../output/table.js';
 import { timeInWords, valueInWords } from '../output/words.js';
@@ -36,6 +37,89 @@ export function addPlayer(program: Command): void {
       const operator = signedInOperator(options.environment);
       const [details, { sessions }] = await Promise.all([operator.player(id), operator.sessionsOf(id, 5)]);
       print({ ...details, sessions }, options, () => playerInWords(details, sessions));
+    });
+
+  player
+    .command('ledger <id>')
+    .description("every movement of a player's currencies, the newest first")
+    .option('--currency <name>', 'of one currency only')
+    .option('--count <number>', 'how many, at most 500', countOf, 30)
+    .option('--before <number>', 'go on with what came before a line, by its number', countOf)
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(
+      async (
+        id: string,
+        options: ShowOptions & { readonly currency?: string; readonly count: number; readonly before?: number },
+      ) => {
+        const { currency, count, before } = options;
+        const page = await signedInOperator(options.environment).ledger(id, {
+          currency,
+          count,
+          ...(before !== undefined && { before }),
+        });
+        print(page, options, () => ledgerInWords(page));
+      },
+    );
+
+  player
+    .command('trash <id>')
+    .description('what was removed from a player, and until when it can be brought back')
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (id: string, options: ShowOptions) => {
+      const { trash } = await signedInOperator(options.environment).trash(id);
+      const rows = trash.map((one) => [
+        String(one.number),
+        one.key,
+        valueInWords(one.value, 50),
+        one.why,
+        timeInWords(one.at),
+        timeInWords(one.until),
+      ]);
+      print(trash, options, () =>
+        rows.length === 0
+          ? 'Nothing is in the trash.'
+          : table(['NUMBER', 'RECORD', 'HELD', 'WHY', 'REMOVED', 'KEPT UNTIL'], rows),
+      );
+    });
+
+  player
+    .command('bring-back <id> <number>')
+    .description('bring back what was removed, by its number in the trash')
+    .option('--yes', 'do not ask', false)
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (id: string, number: string, options: ShowOptions & { readonly yes: boolean }) => {
+      const operator = signedInOperator(options.environment);
+      const trashed = countOf(number);
+      const key = (await operator.trash(id)).trash.find((one) => one.number === trashed)?.key ?? `number ${number}`;
+      await confirmed(`What ${id} has under ${key} now goes to the trash in its place. Bring it back?`, options.yes);
+      const done = await operator.bringBack(id, trashed);
+      print(done, options, () => `${done.broughtBack} is back.`);
+    });
+
+  player
+    .command('make-new <id>')
+    .description('make a player new again: their next join is their first')
+    .option('--yes', 'do not ask', false)
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (id: string, options: ShowOptions & { readonly yes: boolean }) => {
+      const operator = signedInOperator(options.environment);
+      const { records } = await operator.player(id);
+      const held = Object.keys(records).length;
+      await confirmed(
+        `${id} loses ${held} records: they go to the trash, and a checkpoint keeps a copy. Make the player new?`,
+        options.yes,
+      );
+      const made = await operator.makeNew(id);
+      print(made, options, () =>
+        [
+          `${id} is new: the next join is their first, with starting values.`,
+          `${made.records} records lie in the trash, and in the checkpoint "${made.checkpoint}".`,
+        ].join('\n'),
+      );
     });
 }
 
@@ -84,4 +168,19 @@ function recordInWords(key: string, { value }: StoredRecord): string {
   const score = value as { readonly [name: string]: Json };
   if (score['count'] === 0) return 'no result yet';
   return `best ${score['best']}, latest ${score['latest']}, sum ${score['sum']} of ${score['count']}`;
+}
+
+function ledgerInWords({ lines, next }: LedgerPage): string {
+  if (lines.length === 0) return 'Nothing has moved.';
+  const rows = lines.map((one) => [
+    timeInWords(one.at),
+    one.key.slice('currency/'.length),
+    one.amount > 0 ? `+${one.amount}` : String(one.amount),
+    String(one.balance),
+    one.count > 1 ? `${one.reason} (${one.count}×)` : one.reason,
+    one.by ?? '–',
+    one.label ?? '–',
+  ]);
+  const more = next === null ? '' : faint(`\n\nEarlier ones: --before ${next}`);
+  return `${table(['WHEN', 'CURRENCY', 'MOVED', 'BALANCE', 'REASON', 'BY', 'LABEL'], rows)}${more}`;
 }

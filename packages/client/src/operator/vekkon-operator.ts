@@ -9,13 +9,20 @@ import type {
   CreateKeyResponse,
   KeyList,
   KeySummary,
+  LedgerPage,
+  ManifestDiffResponse,
+  ManifestFile,
   ManifestResponse,
+  ManifestVersionList,
+  MisfitList,
+  MistakeList,
   OperatorResponse,
   PlayerDetails,
   PlayerList,
   SessionDetails,
   SessionList,
   SignInResponse,
+  TrashList,
 } from '@vekkon/protocol';
 import { HttpTransport, type Transport } from '../transport/transport.js';
 
@@ -78,20 +85,83 @@ export class VekkonOperator {
     return this.#transport.send({ method: 'DELETE', path: `/v1/keys/${encodeURIComponent(id)}` });
   }
 
-  /** The installed manifest, its short forms written out. */
-  manifest(): Promise<ManifestResponse> {
-    return this.#get('/v1/manifest');
+  /** The installed manifest, or an older version, its short forms written out. */
+  manifest(version?: number): Promise<ManifestResponse> {
+    return this.#get(`/v1/manifest${queryOf({ version })}`);
+  }
+
+  /** Every version that was installed, the newest first. */
+  manifestVersions(): Promise<ManifestVersionList> {
+    return this.#get('/v1/manifest/versions');
+  }
+
+  /** A version's file, with what was learned since added to it. */
+  manifestFile(version?: number): Promise<ManifestFile> {
+    return this.#get(`/v1/manifest/file${queryOf({ version })}`);
+  }
+
+  /** Every mistake in a manifest file's text. */
+  checkManifest(manifest: string): Promise<MistakeList> {
+    return this.#transport.send({ method: 'POST', path: '/v1/manifest/check', body: { manifest } });
+  }
+
+  /** What installing a manifest would change, what would no longer fit, and which hosts it would break. */
+  diffManifest(manifest: string): Promise<ManifestDiffResponse> {
+    return this.#transport.send({ method: 'POST', path: '/v1/manifest/diff', body: { manifest } });
+  }
+
+  /** Makes a manifest the next version, at once for all. */
+  installManifest(
+    manifest: string,
+    { acceptMisfits = false }: { readonly acceptMisfits?: boolean } = {},
+  ): Promise<{ readonly version: number }> {
+    return this.#transport.send({ method: 'POST', path: '/v1/manifest', body: { manifest, acceptMisfits } });
+  }
+
+  /** Lets an environment that is not live declare keys from their first value, or no longer. */
+  setLearning(learns: boolean): Promise<{ readonly learns: boolean }> {
+    return this.#transport.send({ method: 'PUT', path: '/v1/manifest/learning', body: { learns } });
+  }
+
+  /** Stored values that the installed manifest does not allow. */
+  misfits(count = 100): Promise<MisfitList> {
+    return this.#get(`/v1/misfits?count=${count}`);
+  }
+
+  /** Movements of a player's currencies, the newest first. */
+  ledger(
+    player: string,
+    query: { readonly currency?: string | undefined; readonly count?: number; readonly before?: number } = {},
+  ): Promise<LedgerPage> {
+    return this.#get(`/v1/players/${encodeURIComponent(player)}/ledger${queryOf(query)}`);
+  }
+
+  /** What was removed from a player and waits until its time is up. */
+  trash(player: string): Promise<TrashList> {
+    return this.#get(`/v1/players/${encodeURIComponent(player)}/trash`);
+  }
+
+  /** Brings back what was removed. @param trashed its number in the trash */
+  bringBack(player: string, trashed: number): Promise<{ readonly broughtBack: string }> {
+    const path = `/v1/players/${encodeURIComponent(player)}/trash/${trashed}/bring-back`;
+    return this.#transport.send({ method: 'POST', path });
+  }
+
+  /** Makes a player new again: their next join is their first. */
+  makeNew(player: string): Promise<{ readonly checkpoint: string; readonly records: number }> {
+    return this.#transport.send({ method: 'POST', path: `/v1/players/${encodeURIComponent(player)}/make-new` });
+  }
+
+  /** Makes every player of the environment new; never in a live one. */
+  makeAllNew(): Promise<{ readonly made: number; readonly inSession: number }> {
+    return this.#transport.send({ method: 'POST', path: '/v1/players/make-new' });
   }
 
   /** Players whose id or name holds `search`, those who joined last first. */
   players(
     query: { readonly search?: string; readonly count?: number; readonly after?: string } = {},
   ): Promise<PlayerList> {
-    const parameters = new URLSearchParams();
-    for (const [name, value] of Object.entries(query)) {
-      if (value !== undefined && value !== '') parameters.set(name, String(value));
-    }
-    return this.#get(`/v1/players?${parameters}`);
+    return this.#get(`/v1/players${queryOf(query)}`);
   }
 
   player(id: string): Promise<PlayerDetails> {
@@ -160,4 +230,13 @@ export class VekkonOperator {
   #get<Answer>(path: string): Promise<Answer> {
     return this.#transport.send({ method: 'GET', path });
   }
+}
+
+/** The query of a path: what is undefined or empty is left out. */
+function queryOf(query: { readonly [name: string]: string | number | undefined }): string {
+  const parameters = new URLSearchParams();
+  for (const [name, value] of Object.entries(query)) {
+    if (value !== undefined && value !== '') parameters.set(name, String(value));
+  }
+  return parameters.size === 0 ? '' : `?${parameters}`;
 }

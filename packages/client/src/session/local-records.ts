@@ -1,4 +1,5 @@
 import {
+  declaredPart,
   applyTransaction,
   currentKey,
   foldTransactions,
@@ -141,7 +142,7 @@ export class LocalRecords {
   }
 
   #declarationOf(key: string) {
-    return this.#rules.manifest.records[key.split('/', 2).join('/')];
+    return this.#rules.manifest.records[declaredPart(key)];
   }
 }
 

@@ -61,6 +61,7 @@ onMounted(start);
     <nav aria-label="Pages">
       <RouterLink to="/players" :class="{ here: route.path.startsWith('/players') }">Players</RouterLink>
       <RouterLink to="/activity" :class="{ here: route.path === '/activity' }">Activity</RouterLink>
+      <RouterLink to="/manifest" :class="{ here: route.path === '/manifest' }">Manifest</RouterLink>
     </nav>
     <Select
       v-if="choices.length > 0"

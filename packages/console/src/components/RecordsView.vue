@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import type { Json, Manifest, StoredRecord } from '@vekkon/core';
+import type { InventoryValue, Json, Manifest, StoredRecord } from '@vekkon/core';
 import type { RecordsByKey } from '@vekkon/protocol';
 import { computed } from 'vue';
 import { numberInWords, resultInWords, timeInWords, valueInWords } from '../words.js';
+import InventoryView from './InventoryView.vue';
 import ValueView from './ValueView.vue';
 
 /** A player's records, each kind in the form that suits it. */
@@ -32,6 +33,7 @@ function ofKind(kind: string): Shown[] {
 
 const currencies = computed(() => ofKind('currency'));
 const progress = computed(() => ofKind('progress'));
+const inventories = computed(() => ofKind('inventory'));
 const scores = computed(() => ofKind('score'));
 const preferences = computed(() => ofKind('preference'));
 
@@ -59,12 +61,24 @@ function member(record: Shown, name: string): Json | undefined {
       <article v-for="one in progress" :key="one.key" class="sheet record" :data-key="one.key">
         <h3>
           {{ one.name }} <span class="revision">revision {{ one.revision }}</span>
+          <span v-if="one.misfit" class="misfit">misfit: shown is the starting value</span>
         </h3>
         <p v-if="one.about" class="about muted">{{ one.about }}</p>
         <ValueView :value="one.value" />
       </article>
     </section>
     <div>
+      <section v-if="inventories.length > 0" aria-label="Inventories">
+        <h2>Inventories</h2>
+        <article v-for="one in inventories" :key="one.key" class="sheet record" :data-key="one.key">
+          <h3>
+            {{ one.name }} <span class="revision">revision {{ one.revision }}</span>
+            <span v-if="one.misfit" class="misfit">misfit: shown is the starting value</span>
+          </h3>
+          <p v-if="one.about" class="about muted">{{ one.about }}</p>
+          <InventoryView :value="one.value as InventoryValue" />
+        </article>
+      </section>
       <section v-if="scores.length > 0" aria-label="Scores">
         <h2>Scores</h2>
         <table class="sheet">
@@ -154,6 +168,17 @@ h2 {
     400 0.86rem 'Alegreya Sans',
     sans-serif;
   color: var(--p-text-muted-color);
+}
+
+.misfit {
+  margin-left: 0.4rem;
+  padding: 0 0.45rem;
+  border-radius: 3px;
+  font:
+    500 0.88rem 'Alegreya Sans',
+    sans-serif;
+  color: var(--route);
+  border: 1px solid var(--route);
 }
 
 .about {

@@ -42,11 +42,12 @@ async function deal(): Promise<void> {
 }
 
 /** "credit currency/feather: amount 30, reason gorge". */
-function inWords({ op, key, ...rest }: UnsettledTransaction['transaction']['changes'][number]): string {
-  const facts = Object.entries(rest)
+function inWords({ op, ...rest }: UnsettledTransaction['transaction']['changes'][number]): string {
+  const { key, ...told } = { key: '', ...rest };
+  const facts = Object.entries(told)
     .filter(([, value]) => value !== '')
     .map(([name, value]) => `${name} ${valueInWords(value as Json)}`);
-  return `${op} ${key}: ${facts.join(', ')}`;
+  return [`${op} ${key}`.trim(), facts.join(', ')].filter((one) => one !== '').join(': ');
 }
 
 refreshing(load);

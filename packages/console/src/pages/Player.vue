@@ -10,9 +10,11 @@ import TabPanel from 'primevue/tabpanel';
 import TabPanels from 'primevue/tabpanels';
 import Tabs from 'primevue/tabs';
 import { computed, ref } from 'vue';
+import LedgerView from '../components/LedgerView.vue';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import RecordsView from '../components/RecordsView.vue';
 import SessionsView from '../components/SessionsView.vue';
+import TrashView from '../components/TrashView.vue';
 import UnsettledView from '../components/UnsettledView.vue';
 import { refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
@@ -81,11 +83,13 @@ refreshing(load);
         <span v-if="asked" class="muted" role="status">{{ asked }}</span>
       </div>
     </div>
-    <Tabs value="records">
+    <Tabs value="records" lazy>
       <TabList>
         <Tab value="records">Records</Tab>
+        <Tab value="ledger">Ledger</Tab>
         <Tab value="sessions">Sessions</Tab>
         <Tab value="unsettled">Unsettled</Tab>
+        <Tab value="trash">Trash</Tab>
       </TabList>
       <TabPanels>
         <TabPanel value="records">
@@ -112,11 +116,17 @@ refreshing(load);
             <pre>{{ json }}</pre>
           </div>
         </TabPanel>
+        <TabPanel value="ledger">
+          <LedgerView :player="player.id" />
+        </TabPanel>
         <TabPanel value="sessions">
           <SessionsView :sessions="sessions" />
         </TabPanel>
         <TabPanel value="unsettled">
           <UnsettledView :player="player.id" />
+        </TabPanel>
+        <TabPanel value="trash">
+          <TrashView :player="player.id" />
         </TabPanel>
       </TabPanels>
     </Tabs>

@@ -1,4 +1,5 @@
 import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
+import { declaredPart } from '../records/record-key.js';
 import { escapePointerToken, pointerTokens } from '../records/json-pointer.js';
 import type { InventoryValue, Manifest, RecordDeclaration, Schema } from './manifest.js';
 import { formerNamesOf } from './schema-names.js';
@@ -50,9 +51,9 @@ export function formerNames(declared: {
 export function currentKey(key: string, manifest: Manifest): string {
   const { keys } = former(manifest);
   if (keys.size === 0) return key;
-  const [kind, name, ...rest] = key.split('/');
-  const current = keys.get(`${kind}/${name}`);
-  return current === undefined ? key : [current, ...rest].join('/');
+  const declared = declaredPart(key);
+  const current = keys.get(declared);
+  return current === undefined ? key : `${current}${key.slice(declared.length)}`;
 }
 
 /** Every key under which a record may be stored, the current one first. */

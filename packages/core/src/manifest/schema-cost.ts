@@ -1,4 +1,4 @@
-import recheck from 'recheck/lib/browser.js';
+import * as recheck from 'recheck/lib/browser.js';
 import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
 import { limits } from '../limits.js';
 import { pointerTokens, valueAt } from '../records/json-pointer.js';
@@ -8,6 +8,9 @@ export interface SchemaMistake {
   readonly path: readonly (string | number)[];
   readonly detail: string;
 }
+
+// It is a CommonJS module: some loaders see its exports, others only the whole.
+const { checkSync } = 'checkSync' in recheck ? recheck : (recheck as { default: typeof recheck }).default;
 
 /** A list or an object can't have more members than this in the bytes that a record has. */
 const mostMembers = limits.recordBytes / 2;
@@ -169,7 +172,7 @@ function checkPattern(pattern: string, isShort: boolean, path: SchemaMistake['pa
 function patternMistake(pattern: string, isShort: boolean): string | undefined {
   if (pattern.length > longestPattern) return `A pattern takes at most ${longestPattern} characters.`;
   // The automaton's verdict is exact and always the same; the other checkers try strings by chance.
-  const found = recheck.checkSync(pattern, 'u', { checker: 'automaton', timeout: 2_000 });
+  const found = checkSync(pattern, 'u', { checker: 'automaton', timeout: 2_000 });
   if (found.status === 'safe') return undefined;
   if (found.status === 'unknown') {
     const why = found.error.kind === 'invalid' ? 'is not a regular expression' : 'is too intricate to be sure of';

@@ -1,4 +1,5 @@
 import equal from 'fast-deep-equal';
+import { declaredPart } from '../records/record-key.js';
 import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
 import type { SchemaCheck } from '../records/check-value.js';
 import type { Records, StoredRecord } from '../records/record.js';
@@ -14,7 +15,7 @@ import { startingRecordValue } from './starting-value.js';
 
 /** The key that an older version has for a record; undefined if it does not know the record. */
 export function spokenKey(key: string, newest: Manifest, spoken: Manifest): string | undefined {
-  return storedKeys(key, newest).find((one) => Object.hasOwn(spoken.records, one.split('/', 2).join('/')));
+  return storedKeys(key, newest).find((one) => Object.hasOwn(spoken.records, declaredPart(one)));
 }
 
 /** The name that an older version has for an item; undefined if it does not know it. */
@@ -32,9 +33,9 @@ export function spokenRecords(records: Records, newest: Manifest, spoken: Manife
   const said = new Map<string, StoredRecord>();
   for (const [key, record] of records) {
     const theirKey = spokenKey(key, newest, spoken);
-    const declared = key.split('/', 2).join('/');
+    const declared = declaredPart(key);
     const now = newest.records[declared];
-    const theirs = theirKey === undefined ? undefined : spoken.records[theirKey.split('/', 2).join('/')];
+    const theirs = theirKey === undefined ? undefined : spoken.records[declaredPart(theirKey)];
     if (theirKey === undefined || theirs === undefined || now === undefined) continue;
     said.set(theirKey, record.removed === true ? record : spokenRecord(record, now, theirs, newest, spoken, check));
   }
@@ -138,7 +139,7 @@ export function keepUnspoken(
 /** The declaration that an older version has of a record. */
 export function spokenDeclaration(key: string, newest: Manifest, spoken: Manifest): RecordDeclaration | undefined {
   const theirKey = spokenKey(key, newest, spoken);
-  return theirKey === undefined ? undefined : spoken.records[theirKey.split('/', 2).join('/')];
+  return theirKey === undefined ? undefined : spoken.records[declaredPart(theirKey)];
 }
 
 /** The values of the tunables that an older version knows, under its names. */

@@ -1,7 +1,7 @@
 import { currentKey } from '../manifest/former-names.js';
 import type { Kind, Manifest, RecordDeclaration } from '../manifest/manifest.js';
 import { isDeclaredName, isId, nearestName } from '../names.js';
-import { problem, type OrProblem } from './problem.js';
+import { isProblem, problem, type OrProblem } from './problem.js';
 
 /** Every kind of record: what a key starts with. */
 export const kinds: readonly Kind[] = ['progress', 'currency', 'inventory', 'preference', 'score'];
@@ -12,6 +12,12 @@ export interface RecordKey {
   readonly declared: string;
   /** The name of this one among its family. */
   readonly member?: string;
+}
+
+/** `kind/name`, under which a manifest declares what is stored under a key. */
+export function declaredPart(key: string): string {
+  const end = key.indexOf('/', key.indexOf('/') + 1);
+  return end < 0 ? key : key.slice(0, end);
 }
 
 /** Takes `progress/glider/heron` apart; undefined if it can't be a key. */
@@ -37,6 +43,23 @@ export interface DeclaredKey extends RecordKey {
  * @returns the declaration, or `key-malformed` or `key-not-declared` with the nearest declared key
  */
 export function declarationOf(sent: string, manifest: Manifest): OrProblem<DeclaredKey> {
+  let known = found.get(manifest);
+  if (known === undefined) {
+    known = new Map();
+    found.set(manifest, known);
+  }
+  const before = known.get(sent);
+  if (before !== undefined) return before;
+  const declared = findDeclaration(sent, manifest);
+  // Bounded: members of families have any names.
+  if (!isProblem(declared) && known.size < 10_000) known.set(sent, declared);
+  return declared;
+}
+
+/** What was found before: the same few keys come with every save. */
+const found = new WeakMap<Manifest, Map<string, DeclaredKey>>();
+
+function findDeclaration(sent: string, manifest: Manifest): OrProblem<DeclaredKey> {
   const key = currentKey(sent, manifest);
   const parsed = parseRecordKey(key);
   if (parsed === undefined) {

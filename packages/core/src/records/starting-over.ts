@@ -6,7 +6,7 @@ import type { Reset, StartOver } from './change.js';
 import { isProblem, type OrProblem } from './problem.js';
 import type { Rules } from './apply-transaction.js';
 import { readRecord } from './read-record.js';
-import { declarationOf, kinds } from './record-key.js';
+import { declaredPart, declarationOf, kinds } from './record-key.js';
 import type { LedgerLine, StoredRecord } from './record.js';
 
 /** The stored keys that go back to their starting values: all that lasts for a run, one record, a family, or a kind. */
@@ -15,7 +15,7 @@ export function keysToReset(
   held: readonly string[],
   manifest: Manifest,
 ): OrProblem<{ readonly keys: readonly string[] }> {
-  const declarationUnder = (key: string) => manifest.records[key.split('/', 2).join('/')];
+  const declarationUnder = (key: string) => manifest.records[declaredPart(key)];
   if (change.op === 'start-over') return { keys: held.filter((key) => declarationUnder(key)?.lasts === 'run') };
   if ((kinds as readonly string[]).includes(change.key)) {
     return { keys: held.filter((key) => key.startsWith(`${change.key}/`)) };

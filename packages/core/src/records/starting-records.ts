@@ -1,4 +1,5 @@
 import { currentKey } from '../manifest/former-names.js';
+import { declaredPart } from './record-key.js';
 import type { Manifest } from '../manifest/manifest.js';
 import type { Rules } from './apply-transaction.js';
 import { readRecord } from './read-record.js';
@@ -37,7 +38,7 @@ export function readRecords(stored: Records, rules: Pick<Rules, 'manifest' | 'ch
 export function readKeys(keys: Iterable<string>, stored: Records, rules: Pick<Rules, 'manifest' | 'check'>): Records {
   const read = new Map<string, StoredRecord>();
   for (const key of keys) {
-    const declared = key.split('/', 2).join('/');
+    const declared = declaredPart(key);
     const declaration = Object.hasOwn(rules.manifest.records, declared) ? rules.manifest.records[declared] : undefined;
     if (declaration === undefined || (declaration.family === undefined) !== (declared === key)) continue;
     const record = readRecord(stored.get(key), declaration, rules);

@@ -7,6 +7,8 @@ export interface Engine {
   readonly writing: Kysely<Tables>;
   /** The readers' connection: it never waits for the writer. */
   readonly reading: Kysely<Tables>;
+  /** Runs one statement for each row of values, in order, on the writer's connection. */
+  runMany(sql: string, rows: readonly (readonly unknown[])[]): void;
   /** Is the writer's connection inside a transaction? A full disk can end one under a savepoint. */
   isInTransaction(): boolean;
   /** Does this error say that nothing can be written now: disk full, read-only, I/O failed? */

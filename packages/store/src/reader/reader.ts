@@ -1,4 +1,5 @@
 import {
+  declaredPart,
   compareManifests,
   keysToCheck,
   readRecords,
@@ -282,7 +283,7 @@ export class Reader {
       .distinct()
       .where('players.environment', '=', environment)
       .execute();
-    return new Set(rows.map(({ key }) => key.split('/', 2).join('/')));
+    return new Set(rows.map(({ key }) => declaredPart(key)));
   }
 
   /** Hosts with open sessions whose version a manifest would break. */

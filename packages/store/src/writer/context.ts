@@ -1,13 +1,19 @@
 import type { Kysely } from 'kysely';
 import { Refusal } from '@vekkon/protocol';
+import type { Engine } from '../engines/engine.js';
 import type { Manifests } from '../manifests.js';
 import type { EnvironmentRow, Tables } from '../tables.js';
+import type { HeldRecordsOfPlayers } from './held-records.js';
 import type { HostInstances } from './host-instances.js';
 import type { Leases } from './leases.js';
 
 /** What every command of the writer works with. */
 export interface WriterContext {
   readonly db: Kysely<Tables>;
+  readonly runMany: Engine['runMany'];
+  /** As they stand now: only the writer changes them. */
+  readonly environments: Map<number, EnvironmentRow>;
+  readonly held: HeldRecordsOfPlayers;
   readonly manifests: Manifests;
   readonly leases: Leases;
   readonly instances: HostInstances;
@@ -21,8 +27,21 @@ export interface Stamp {
   readonly monotonic: number;
 }
 
-export async function environmentOf({ db }: WriterContext, number: number): Promise<EnvironmentRow> {
+export async function environmentOf({ db, environments }: WriterContext, number: number): Promise<EnvironmentRow> {
+  const kept = environments.get(number);
+  if (kept !== undefined) return kept;
   const row = await db.selectFrom('environments').selectAll().where('number', '=', number).executeTakeFirst();
   if (row === undefined) throw new Refusal('environment-unknown');
+  environments.set(number, row);
   return row;
+}
+
+/** Changes what is known of an environment. */
+export async function updateEnvironment(
+  { db, environments }: Pick<WriterContext, 'db' | 'environments'>,
+  number: number,
+  change: Partial<Pick<EnvironmentRow, 'learns' | 'learned' | 'manifest_version'>>,
+): Promise<void> {
+  environments.delete(number);
+  await db.updateTable('environments').set(change).where('number', '=', number).execute();
 }

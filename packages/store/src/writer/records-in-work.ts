@@ -16,8 +16,10 @@ import {
   type Transaction,
   type Trashed,
 } from '@vekkon/core';
-import type { Kysely } from 'kysely';
-import type { NewHistoryRow, NewLedgerRow, NewTrashRow, PlayerRow, Tables } from '../tables.js';
+import { given, keptQuery, type Compiled } from '../kept-query.js';
+import type { NewHistoryRow, NewLedgerRow, NewTrashRow, PlayerRow } from '../tables.js';
+import type { WriterContext } from './context.js';
+import type { HeldRecords } from './held-records.js';
 
 /** Where a change came from, as history and ledger keep it. */
 export interface Origin {
@@ -51,13 +53,14 @@ interface Credited {
  * next written.
  */
 export class RecordsInWork {
-  readonly #db: Kysely<Tables>;
+  readonly #place: Place;
   readonly #player: number;
   readonly #records: Map<string, StoredRecord>;
   readonly #seenOf: Map<string, number>;
   readonly #bytesOf: Map<string, number>;
   /** Rows that lie under former keys, by the key of now. */
-  readonly #formerRows = new Map<string, string>();
+  readonly #formerRows: Map<string, string>;
+  readonly #manifest: Manifest;
   #bytes: number;
   readonly #history: Omit<NewHistoryRow, 'player' | 'seen'>[] = [];
   readonly #ledger: NewLedgerRow[] = [];
@@ -65,24 +68,20 @@ export class RecordsInWork {
   readonly #changed = new Map<string, { readonly record: StoredRecord; readonly text: string }>();
   readonly #credited = new Map<string, Credited[]>();
 
-  private constructor(db: Kysely<Tables>, player: number, rows: readonly RecordRow[], manifest: Manifest) {
-    this.#db = db;
+  private constructor(place: Place, player: number, held: HeldRecords) {
+    this.#place = place;
     this.#player = player;
-    const keyOf = new Map(rows.map((row) => [row.key, currentKey(row.key, manifest)]));
-    for (const [key, now] of keyOf) if (now !== key) this.#formerRows.set(now, key);
-    this.#records = new Map(underCurrentKeys(new Map(rows.map((row) => [row.key, recordOf(row)])), manifest));
-    this.#seenOf = new Map(rows.map((row) => [keyOf.get(row.key) ?? row.key, row.seen]));
-    this.#bytesOf = new Map(rows.map((row) => [keyOf.get(row.key) ?? row.key, row.value.length]));
-    this.#bytes = rows.reduce((sum, row) => sum + row.value.length, 0);
+    this.#records = new Map(held.records);
+    this.#seenOf = new Map(held.seenOf);
+    this.#bytesOf = new Map(held.bytesOf);
+    this.#formerRows = new Map(held.formerRows);
+    this.#manifest = held.manifest;
+    this.#bytes = held.bytes;
   }
 
-  static async load(db: Kysely<Tables>, player: number, manifest: Manifest): Promise<RecordsInWork> {
-    const rows = await db
-      .selectFrom('records')
-      .select(['key', 'revision', 'value', 'removed', 'seen'])
-      .where('player', '=', player)
-      .execute();
-    return new RecordsInWork(db, player, rows, manifest);
+  static async load(place: Place, player: number, manifest: Manifest): Promise<RecordsInWork> {
+    const held = place.held.of(player, manifest) ?? heldFrom(await recordsOf(place.db, player), manifest);
+    return new RecordsInWork(place, player, held);
   }
 
   get records(): Records {
@@ -107,14 +106,11 @@ export class RecordsInWork {
       const declaration = manifest.records[key];
       if (declaration?.kind !== 'currency' || declaration.creditLimit === undefined || this.#credited.has(key))
         continue;
-      const rows = await this.#db
-        .selectFrom('ledger')
-        .select(['at', 'amount'])
-        .where('player', '=', this.#player)
-        .where('key', 'in', storedKeys(key, manifest))
-        .where('op', '=', 'credit')
-        .where('at', '>', earliest - creditPeriods[declaration.creditLimit.per])
-        .execute();
+      const since = earliest - creditPeriods[declaration.creditLimit.per];
+      const rows: Credited[] = [];
+      for (const one of storedKeys(key, manifest)) {
+        rows.push(...(await creditsSince(this.#place.db, this.#player, one, since)));
+      }
       this.#credited.set(key, rows);
     }
   }
@@ -173,45 +169,53 @@ export class RecordsInWork {
     if (this.#changed.size === 0) return;
     player.seen += 1;
     await this.write(player.seen, now);
-    const { number, seen } = player;
-    await this.#db.updateTable('players').set({ seen }).where('number', '=', number).execute();
+    await setSeen(this.#place.db, player.seen, player.number);
   }
 
   /** Writes what changed, as the player's commit `seen`. */
   async write(seen: number, now: number): Promise<void> {
     const player = this.#player;
+    const rows: unknown[][] = [];
     for (const [key, { record, text }] of this.#changed) {
       this.#seenOf.set(key, seen);
       await this.#dropFormerRow(key);
-      const removed = flagOf(record);
-      await this.#db
-        .insertInto('records')
-        .values({ player, key, revision: record.revision, value: text, removed, seen, changed_at: now })
-        .onConflict((conflict) =>
-          conflict.columns(['player', 'key']).doUpdateSet((row) => ({
-            revision: row.ref('excluded.revision'),
-            value: row.ref('excluded.value'),
-            removed: row.ref('excluded.removed'),
-            seen: row.ref('excluded.seen'),
-            changed_at: row.ref('excluded.changed_at'),
-          })),
-        )
-        .execute();
+      rows.push([player, key, record.revision, text, flagOf(record), seen, now]);
     }
-    for (const row of this.#history)
-      await this.#db
-        .insertInto('history')
-        .values({ ...row, player, seen })
-        .execute();
-    for (const row of this.#ledger) await this.#db.insertInto('ledger').values(row).execute();
-    for (const row of this.#trash) await this.#db.insertInto('trash').values(row).execute();
+    this.#runAll(upsertRecord.compiled(this.#place.db), rows);
+    const history = this.#history.map((row) => {
+      const { key, revision, value, removed, at, session, by, label } = row;
+      return [player, key, revision, value, removed, seen, at, session, by, label];
+    });
+    this.#runAll(insertHistory.compiled(this.#place.db), history);
+    const ledger = this.#ledger.map((line) => {
+      const { key, at, op, amount, balance, reason, count, session, by, label } = line;
+      return [player, key, at, op, amount, balance, reason, count, session, by, label];
+    });
+    this.#runAll(insertLedger.compiled(this.#place.db), ledger);
+    for (const row of this.#trash) await this.#place.db.insertInto('trash').values(row).execute();
+    this.#place.held.keep(player, {
+      manifest: this.#manifest,
+      records: this.#records,
+      seenOf: this.#seenOf,
+      bytesOf: this.#bytesOf,
+      formerRows: this.#formerRows,
+      bytes: this.#bytes,
+    });
+  }
+
+  #runAll({ query, parameters }: Compiled, rows: readonly (readonly unknown[])[]): void {
+    if (rows.length > 0)
+      this.#place.runMany(
+        query.sql,
+        rows.map((row) => given(parameters, row)),
+      );
   }
 
   async #dropFormerRow(key: string): Promise<void> {
     const former = this.#formerRows.get(key);
     if (former === undefined) return;
     this.#formerRows.delete(key);
-    await this.#db.deleteFrom('records').where('player', '=', this.#player).where('key', '=', former).execute();
+    await this.#place.db.deleteFrom('records').where('player', '=', this.#player).where('key', '=', former).execute();
   }
 
   #checkSizes(texts: ReadonlyMap<string, string>): ChangeProblem | undefined {
@@ -224,6 +228,98 @@ export class RecordsInWork {
     return checkPlayerSize(bytes);
   }
 }
+
+/** Where records are read and written. */
+type Place = Pick<WriterContext, 'db' | 'runMany' | 'held'>;
+
+function heldFrom(rows: readonly RecordRow[], manifest: Manifest): HeldRecords {
+  const keyOf = new Map(rows.map((row) => [row.key, currentKey(row.key, manifest)]));
+  const now = (row: RecordRow) => keyOf.get(row.key) ?? row.key;
+  return {
+    manifest,
+    records: underCurrentKeys(new Map(rows.map((row) => [row.key, recordOf(row)])), manifest),
+    seenOf: new Map(rows.map((row) => [now(row), row.seen])),
+    bytesOf: new Map(rows.map((row) => [now(row), row.value.length])),
+    formerRows: new Map([...keyOf].flatMap(([key, current]) => (current === key ? [] : [[current, key]]))),
+    bytes: rows.reduce((sum, row) => sum + row.value.length, 0),
+  };
+}
+
+const recordsOf = keptQuery((db, player: number) =>
+  db.selectFrom('records').select(['key', 'revision', 'value', 'removed', 'seen']).where('player', '=', player),
+);
+
+const upsertRecord = keptQuery(
+  (
+    db,
+    player: number,
+    key: string,
+    revision: number,
+    value: string,
+    removed: number,
+    seen: number,
+    changed_at: number,
+  ) =>
+    db
+      .insertInto('records')
+      .values({ player, key, revision, value, removed, seen, changed_at })
+      .onConflict((conflict) =>
+        conflict.columns(['player', 'key']).doUpdateSet((row) => ({
+          revision: row.ref('excluded.revision'),
+          value: row.ref('excluded.value'),
+          removed: row.ref('excluded.removed'),
+          seen: row.ref('excluded.seen'),
+          changed_at: row.ref('excluded.changed_at'),
+        })),
+      ),
+);
+
+const insertHistory = keptQuery(
+  (
+    db,
+    player: number,
+    key: string,
+    revision: number,
+    value: string,
+    removed: number,
+    seen: number,
+    at: number,
+    session: string | null,
+    by: string | null,
+    label: string | null,
+  ) => db.insertInto('history').values({ player, key, revision, value, removed, seen, at, session, by, label }),
+);
+
+const insertLedger = keptQuery(
+  (
+    db,
+    player: number,
+    key: string,
+    at: number,
+    op: LedgerLine['op'],
+    amount: number,
+    balance: number,
+    reason: string,
+    count: number,
+    session: string | null,
+    by: string | null,
+    label: string | null,
+  ) => db.insertInto('ledger').values({ player, key, at, op, amount, balance, reason, count, session, by, label }),
+);
+
+const creditsSince = keptQuery((db, player: number, key: string, since: number) =>
+  db
+    .selectFrom('ledger')
+    .select(['at', 'amount'])
+    .where('player', '=', player)
+    .where('key', '=', key)
+    .where('op', '=', 'credit')
+    .where('at', '>', since),
+);
+
+const setSeen = keptQuery((db, seen: number, player: number) =>
+  db.updateTable('players').set({ seen }).where('number', '=', player),
+);
 
 interface RecordRow {
   readonly key: string;

@@ -1,6 +1,7 @@
 import { Refusal } from '@vekkon/protocol';
 import type { Manifest, SessionEnd } from '@vekkon/core';
 import { rfc3339 } from '../clock.js';
+import { keptQuery } from '../kept-query.js';
 import type { InstalledManifest } from '../manifests.js';
 import type { EnvironmentRow, PlayerRow, SessionRow } from '../tables.js';
 import type { WriterContext } from './context.js';
@@ -24,14 +25,30 @@ export async function addPlayer(
   return db.insertInto('players').values(row).returningAll().executeTakeFirstOrThrow();
 }
 
+const openSession = keptQuery((db, player: number) =>
+  db.selectFrom('sessions').selectAll().where('player', '=', player).where('ended_at', 'is', null),
+);
+
 export async function openSessionOf({ db }: WriterContext, player: PlayerRow): Promise<SessionRow | undefined> {
-  return db
-    .selectFrom('sessions')
-    .selectAll()
-    .where('player', '=', player.number)
-    .where('ended_at', 'is', null)
-    .executeTakeFirst();
+  return (await openSession(db, player.number))[0];
 }
+
+const playerNamed = keptQuery((db, environment: number, id: string) =>
+  db.selectFrom('players').selectAll().where('environment', '=', environment).where('id', '=', id),
+);
+
+/** The player with an id; undefined if nobody knows them. */
+export async function findPlayer(
+  { db }: WriterContext,
+  environment: number,
+  id: string,
+): Promise<PlayerRow | undefined> {
+  return (await playerNamed(db, environment, id))[0];
+}
+
+const setEnd = keptQuery((db, ended_at: number, end: SessionEnd, seen_at_end: number, id: string) =>
+  db.updateTable('sessions').set({ ended_at, end, seen_at_end }).where('id', '=', id),
+);
 
 export async function endSession(
   { db, leases }: WriterContext,
@@ -41,11 +58,7 @@ export async function endSession(
   now: number,
 ): Promise<void> {
   leases.forget(session.id);
-  await db
-    .updateTable('sessions')
-    .set({ ended_at: now, end, seen_at_end: seen })
-    .where('id', '=', session.id)
-    .execute();
+  await setEnd(db, now, end, seen, session.id);
 }
 
 export function hostReplaced(host: string): Refusal {

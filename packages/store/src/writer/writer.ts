@@ -1,10 +1,10 @@
 import { Refusal } from '@vekkon/protocol';
-import { sql } from 'kysely';
 import type { Clock } from '../clock.js';
 import type { Engine } from '../engines/engine.js';
 import { Manifests } from '../manifests.js';
 import { commands, type CommandInput, type CommandName, type CommandOutcome } from './commands/index.js';
 import type { WriterContext } from './context.js';
+import { HeldRecordsOfPlayers } from './held-records.js';
 import { HostInstances } from './host-instances.js';
 import { Leases } from './leases.js';
 
@@ -38,6 +38,9 @@ export class Writer {
     this.#clock = clock;
     this.#context = {
       db: engine.writing,
+      runMany: (statement, rows) => engine.runMany(statement, rows),
+      environments: new Map(),
+      held: new HeldRecordsOfPlayers(),
       manifests: new Manifests(engine.writing),
       leases: new Leases(clock.monotonic()),
       instances: new HostInstances(engine.writing),
@@ -91,15 +94,14 @@ export class Writer {
 
   /** Applies a batch and commits it. @returns what to tell each caller now */
   async #commit(batch: readonly Waiting[]): Promise<(() => void)[]> {
-    const { db } = this.#context;
-    await sql`begin immediate`.execute(db);
+    this.#engine.runMany('begin immediate', [[]]);
     try {
       const answers: (() => void)[] = [];
       for (const command of batch) answers.push(await this.#apply(command));
-      await sql`commit`.execute(db);
+      this.#engine.runMany('commit', [[]]);
       return answers;
     } catch (error) {
-      if (this.#engine.isInTransaction()) await sql`rollback`.execute(db);
+      if (this.#engine.isInTransaction()) this.#engine.runMany('rollback', [[]]);
       throw error;
     }
   }
@@ -108,23 +110,24 @@ export class Writer {
   #forgetUnwritten(): void {
     this.#context.instances.forgetAll();
     this.#context.manifests.forgetAll();
+    this.#context.environments.clear();
+    this.#context.held.forgetAll();
   }
 
   async #apply(command: Waiting): Promise<() => void> {
-    const { db } = this.#context;
     const handler = commands[command.name] as (context: WriterContext, input: object) => Promise<never>;
-    await sql`savepoint command`.execute(db);
+    this.#engine.runMany('savepoint command', [[]]);
     try {
       const outcome = await handler(this.#context, command.input);
-      await sql`release command`.execute(db);
+      this.#engine.runMany('release command', [[]]);
       // A refusal that is returned, not thrown, keeps what the command wrote.
       return (outcome as unknown) instanceof Refusal ? () => command.reject(outcome) : () => command.resolve(outcome);
     } catch (error) {
       // A full disk can roll back the whole transaction under the savepoint: then all of the batch has failed.
       if (this.#engine.isNotWritable(error) || !this.#engine.isInTransaction()) throw error;
       this.#forgetUnwritten();
-      await sql`rollback to command`.execute(db);
-      await sql`release command`.execute(db);
+      this.#engine.runMany('rollback to command', [[]]);
+      this.#engine.runMany('release command', [[]]);
       return () => command.reject(error);
     }
   }

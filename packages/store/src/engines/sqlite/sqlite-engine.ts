@@ -19,15 +19,22 @@ export function openSqlite(file: string): Engine {
   writer.pragma('foreign_keys = ON');
   writer.pragma('busy_timeout = 5000');
   writer.pragma('cache_size = -65536');
+  // Each checkpoint flushes twice: after some 16 MiB of commits, not after 4.
+  writer.pragma('wal_autocheckpoint = 4000');
   const reader = new Database(file);
   reader.pragma('query_only = ON');
   reader.pragma('cache_size = -65536');
   reader.pragma('mmap_size = 268435456');
-  const writing = new Kysely<Tables>({ dialect: new SqliteDialect({ database: keepingStatements(writer) }) });
+  const kept = keepingStatements(writer);
+  const writing = new Kysely<Tables>({ dialect: new SqliteDialect({ database: kept }) });
   const reading = new Kysely<Tables>({ dialect: new SqliteDialect({ database: keepingStatements(reader) }) });
   return {
     writing,
     reading,
+    runMany(sql, rows) {
+      const statement = kept.prepare(sql);
+      for (const row of rows) statement.run(row);
+    },
     isInTransaction: () => writer.inTransaction,
     isNotWritable: (error) => error instanceof Database.SqliteError && notWritable.test(error.code),
     async close() {

@@ -1,7 +1,8 @@
 import { onceTokenLasts, type Manifest, type Rules, type Transaction } from '@vekkon/core';
 import type { TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, PlayerRow } from '../../tables.js';
-import type { WriterContext } from '../context.js';
+import { keptQuery } from '../../kept-query.js';
+import { environmentOf, type WriterContext } from '../context.js';
 import type { RecordsInWork } from '../records-in-work.js';
 import { keepLearned } from './learning.js';
 import type { Unapplied } from './unsettled.js';
@@ -61,7 +62,8 @@ export async function applyTransactions(
     outcomes.push({ applied: true });
     for (const key of outcome.touched) touched.add(key);
     if (outcome.learned !== undefined) {
-      await keepLearned(context, source.environment, rules.manifest, outcome.learned, { by, now: source.now });
+      const place = await environmentOf(context, source.environment.number);
+      await keepLearned(context, place, rules.manifest, outcome.learned, { by, now: source.now });
       rules = { ...rules, manifest: outcome.learned };
     }
     if (outcome.forgetsOnce) await db.deleteFrom('once_tokens').where('player', '=', player.number).execute();
@@ -70,12 +72,7 @@ export async function applyTransactions(
   return { outcomes, touched, rules };
 
   async function isUsed(token: string): Promise<boolean> {
-    const row = await db
-      .selectFrom('once_tokens')
-      .select('at')
-      .where('player', '=', player.number)
-      .where('token', '=', token)
-      .executeTakeFirst();
+    const [row] = await tokenOf(db, player.number, token);
     return row !== undefined && row.at > source.now - onceTokenLasts;
   }
 
@@ -87,6 +84,10 @@ export async function applyTransactions(
       .execute();
   }
 }
+
+const tokenOf = keptQuery((db, player: number, token: string) =>
+  db.selectFrom('once_tokens').select('at').where('player', '=', player).where('token', '=', token),
+);
 
 /** When a transaction happened: within its session, whatever the sender's clock says. */
 function timeOf({ at }: Transaction, { earliest, now }: Source): number {

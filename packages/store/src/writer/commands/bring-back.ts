@@ -10,7 +10,7 @@ import {
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { openSessionOf } from '../sessions.js';
+import { findPlayer, openSessionOf } from '../sessions.js';
 import { note } from './activity.js';
 import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
@@ -29,12 +29,7 @@ export async function bringBack(
 ): Promise<ChangedOutside> {
   const { db } = context;
   const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
-  const player = await db
-    .selectFrom('players')
-    .selectAll()
-    .where('environment', '=', environment)
-    .where('id', '=', id)
-    .executeTakeFirst();
+  const player = await findPlayer(context, environment, id);
   const row =
     player &&
     (await db
@@ -52,7 +47,7 @@ export async function bringBack(
     );
   }
   const { key } = declared;
-  const records = await RecordsInWork.load(db, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player.number, rules.manifest);
   const held = records.records.get(key);
   const record: StoredRecord = { revision: (held?.revision ?? 0) + 1, value: JSON.parse(row.value) as Json };
   const read = readKeys([key], new Map([[key, record]]), rules).get(key);

@@ -4,7 +4,7 @@ import { Refusal, type TransactionOutcome } from '@vekkon/protocol';
 import type { PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { addPlayer, openSessionOf } from '../sessions.js';
+import { findPlayer, addPlayer, openSessionOf } from '../sessions.js';
 import { applyTransactions } from './apply-transactions.js';
 import { recordsUnder } from './save.js';
 import { sessionToTell, type ChangedOutside } from './unsettled.js';
@@ -52,16 +52,11 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
   }
   const environment = await environmentOf(context, number);
   const newest = await context.manifests.newestOf(environment);
-  const found = await db
-    .selectFrom('players')
-    .selectAll()
-    .where('environment', '=', number)
-    .where('id', '=', change.player)
-    .executeTakeFirst();
+  const found = await findPlayer(context, number, change.player);
   const open = found && (await openSessionOf(context, found));
   if (open !== undefined) checkGuarded(transactions, open.host);
   const player: PlayerRow = found ?? (await addPlayer(context, change));
-  const records = await RecordsInWork.load(db, player.number, newest.rules.manifest);
+  const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
   const { outcomes, touched, rules } = await applyTransactions(context, records, newest.rules, player, transactions, {
     environment,
     session: null,

@@ -13,7 +13,7 @@ export async function erasePlayer(
   context: WriterContext,
   { environment, player, by, now }: ErasePlayer & Stamp,
 ): Promise<null> {
-  const { db, leases } = context;
+  const { db, leases, held } = context;
   const found = await db
     .selectFrom('players')
     .select('number')
@@ -22,6 +22,7 @@ export async function erasePlayer(
     .executeTakeFirst();
   if (found === undefined) throw new Refusal('player-unknown');
   const { number } = found;
+  held.forget(number);
   for (const { id } of await db.selectFrom('sessions').select('id').where('player', '=', number).execute())
     leases.forget(id);
   for (const table of [

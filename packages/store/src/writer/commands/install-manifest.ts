@@ -1,7 +1,7 @@
 import { keysToCheck, withNamesOverTime, type Manifest } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { countMisfits } from '../../misfits.js';
-import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { environmentOf, updateEnvironment, type Stamp, type WriterContext } from '../context.js';
 import { note } from './activity.js';
 
 export interface InstallManifest {
@@ -47,11 +47,7 @@ export async function installManifest(
     .values({ environment: number, version, source, manifest: JSON.stringify(manifest), installed_at: now, by })
     .execute();
   const forgets = await forgetLearned(context, number, manifest, environment.learns === 1);
-  await db
-    .updateTable('environments')
-    .set({ manifest_version: version, learned: forgets })
-    .where('number', '=', number)
-    .execute();
+  await updateEnvironment(context, number, { manifest_version: version, learned: forgets });
   const detail = `version ${version}${records > 0 ? `, with ${records} misfits accepted` : ''}`;
   await note(context, { environment: number, what: 'manifest-installed', by, player: null, detail, now });
   return { version };

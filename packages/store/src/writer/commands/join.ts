@@ -11,9 +11,10 @@ import {
 } from '@vekkon/core';
 import type { InstalledManifest } from '../../manifests.js';
 import type { PlayerRow, SessionRow } from '../../tables.js';
+import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { addPlayer, endSession, hostReplaced, openSessionOf, spokenBy } from '../sessions.js';
+import { findPlayer, addPlayer, endSession, hostReplaced, openSessionOf, spokenBy } from '../sessions.js';
 
 export interface Join {
   readonly environment: number;
@@ -66,12 +67,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   const manifest = await context.manifests.newestOf(environment);
   if (join.manifest !== null) await context.manifests.versionOf(environment, join.manifest);
   await checkInstance(context, join);
-  const found = await db
-    .selectFrom('players')
-    .selectAll()
-    .where('environment', '=', join.environment)
-    .where('id', '=', join.player)
-    .executeTakeFirst();
+  const found = await findPlayer(context, join.environment, join.player);
   const open = found && (await openSessionOf(context, found));
   const leaseEnds = open && leases.endOf(open.id, environment.lease_seconds);
   const decision = decideJoin(
@@ -83,7 +79,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   }
 
   const player = found ?? (await addPlayer(context, join));
-  const records = await RecordsInWork.load(db, player.number, manifest.rules.manifest);
+  const records = await RecordsInWork.load(context, player.number, manifest.rules.manifest);
   const ends = decision.do === 'open' ? decision.ends : undefined;
   if (open !== undefined && ends !== undefined) await endSession(context, open, ends, player.seen, join.now);
   const session =
@@ -117,6 +113,19 @@ interface Joining {
   readonly manifest: InstalledManifest;
 }
 
+const setJoined = keptQuery(
+  (
+    db,
+    seen: number,
+    fence: number,
+    name: string | null,
+    first_joined_at: number | null,
+    last_joined_at: number,
+    number: number,
+  ) =>
+    db.updateTable('players').set({ seen, fence, name, first_joined_at, last_joined_at }).where('number', '=', number),
+);
+
 async function openSession(
   { db }: WriterContext,
   join: Join & Stamp,
@@ -142,11 +151,7 @@ async function openSession(
   player.fence += 1;
   player.last_joined_at = join.now;
   const { number, seen, fence, name, first_joined_at, last_joined_at } = player;
-  await db
-    .updateTable('players')
-    .set({ seen, fence, name, first_joined_at, last_joined_at })
-    .where('number', '=', number)
-    .execute();
+  await setJoined(db, seen, fence, name, first_joined_at, last_joined_at, number);
   const row: SessionRow = {
     id: join.session,
     environment: join.environment,

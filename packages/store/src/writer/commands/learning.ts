@@ -1,12 +1,12 @@
 import type { Manifest } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import type { EnvironmentRow } from '../../tables.js';
-import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { environmentOf, updateEnvironment, type Stamp, type WriterContext } from '../context.js';
 import { note } from './activity.js';
 
 /** Keeps what was learned on the way of a change: the next one finds it declared. */
 export async function keepLearned(
-  { db }: WriterContext,
+  context: WriterContext,
   environment: EnvironmentRow,
   before: Manifest,
   after: Manifest,
@@ -15,7 +15,7 @@ export async function keepLearned(
   for (const section of ['records', 'items'] as const) {
     for (const [name, declaration] of Object.entries(after[section])) {
       if (Object.hasOwn(before[section], name)) continue;
-      await db
+      await context.db
         .insertInto('learned')
         .values({
           environment: environment.number,
@@ -28,12 +28,7 @@ export async function keepLearned(
         .execute();
     }
   }
-  environment.learned += 1;
-  await db
-    .updateTable('environments')
-    .set({ learned: environment.learned })
-    .where('number', '=', environment.number)
-    .execute();
+  await updateEnvironment(context, environment.number, { learned: environment.learned + 1 });
 }
 
 export interface SetLearning {
@@ -49,11 +44,7 @@ export async function setLearning(
 ): Promise<null> {
   const environment = await environmentOf(context, number);
   if (environment.is_live === 1 && learns) throw new Refusal('learning-is-for-tests');
-  await context.db
-    .updateTable('environments')
-    .set({ learns: learns ? 1 : 0 })
-    .where('number', '=', number)
-    .execute();
+  await updateEnvironment(context, number, { learns: learns ? 1 : 0 });
   const what = learns ? 'learning-on' : 'learning-off';
   const detail = learns ? 'keys that are not declared are taken' : 'keys that are not declared are refused';
   await note(context, { environment: number, what, by, player: null, detail, now });

@@ -4,7 +4,7 @@ import { rfc3339 } from '../../clock.js';
 import type { PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { openSessionOf } from '../sessions.js';
+import { findPlayer, openSessionOf } from '../sessions.js';
 import { note } from './activity.js';
 
 export interface MakeNew {
@@ -27,12 +27,7 @@ export async function makeNew(
 ): Promise<MadeNew> {
   const place = await environmentOf(context, environment);
   const { rules } = await context.manifests.newestOf(place);
-  const player = await context.db
-    .selectFrom('players')
-    .selectAll()
-    .where('environment', '=', environment)
-    .where('id', '=', id)
-    .executeTakeFirst();
+  const player = await findPlayer(context, environment, id);
   if (player === undefined) throw new Refusal('player-unknown');
   const open = await openSessionOf(context, player);
   if (open !== undefined) {
@@ -55,7 +50,7 @@ async function makeOneNew(
   now: number,
 ): Promise<MadeNew> {
   const { db } = context;
-  const records = await RecordsInWork.load(db, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player.number, rules.manifest);
   const checkpoint = await copyAll(context, player, records, by, now);
   const changed = new Map<string, StoredRecord>();
   const ledger: LedgerLine[] = [];

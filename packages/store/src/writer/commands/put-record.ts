@@ -9,7 +9,7 @@ import {
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { addPlayer, openSessionOf } from '../sessions.js';
+import { findPlayer, addPlayer, openSessionOf } from '../sessions.js';
 import { applyTransactions } from './apply-transactions.js';
 import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
@@ -32,12 +32,7 @@ export async function putRecord(
   const { db } = context;
   const environment = await environmentOf(context, put.environment);
   const newest = await context.manifests.newestOf(environment);
-  const found = await db
-    .selectFrom('players')
-    .selectAll()
-    .where('environment', '=', put.environment)
-    .where('id', '=', put.player)
-    .executeTakeFirst();
+  const found = await findPlayer(context, put.environment, put.player);
   const open = found && (await openSessionOf(context, found));
   if (open !== undefined && put.ifRevision === null) {
     throw new Refusal(
@@ -47,7 +42,7 @@ export async function putRecord(
   }
   const player = found ?? (await addPlayer(context, put));
   const { ifRevision } = put;
-  const records = await RecordsInWork.load(db, player.number, newest.rules.manifest);
+  const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
   const transaction: Transaction = {
     changes: [{ op: 'put', key: put.key, value: put.value, ...(ifRevision !== null && { ifRevision }) }],
   };

@@ -51,7 +51,7 @@ export async function renew(context: WriterContext, renew: Renew & Stamp): Promi
     }
     let records: RecordsByKey = {};
     if (seen !== null && seen < found.seen) {
-      const work = await RecordsInWork.load(db, found.player, newest.rules.manifest);
+      const work = await RecordsInWork.load(context, found.player, newest.rules.manifest);
       const spoken = await spokenBy(context, environment, found, newest);
       records = recordsUnder(work.changedSince(seen), work, newest.rules, spoken);
     }

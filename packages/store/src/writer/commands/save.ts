@@ -10,6 +10,7 @@ import {
 } from '@vekkon/core';
 import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
+import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { endSession, hostReplaced, sessionEnded, spokenBy } from '../sessions.js';
@@ -63,7 +64,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
 
   const newest = await context.manifests.newestOf(environment);
   const spoken = await spokenBy(context, environment, session, newest);
-  const records = await RecordsInWork.load(context.db, player.number, newest.rules.manifest);
+  const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
   const { outcomes, touched, rules } = await applyTransactions(
     context,
     records,
@@ -92,21 +93,34 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   return answer(context, environment, session, player, outcome, false, save);
 }
 
+const sessionNamed = keptQuery((db, id: string, environment: number) =>
+  db.selectFrom('sessions').selectAll().where('id', '=', id).where('environment', '=', environment),
+);
+
+const playerNumbered = keptQuery((db, number: number) =>
+  db.selectFrom('players').selectAll().where('number', '=', number),
+);
+
+const keepAnswer = keptQuery(
+  (db, next_save: number, last_saved_at: number, last_digest: string, last_outcome: string, id: string) =>
+    db.updateTable('sessions').set({ next_save, last_saved_at, last_digest, last_outcome }).where('id', '=', id),
+);
+
+const keepLeave = keptQuery((db, leave_outcome: string, id: string) =>
+  db.updateTable('sessions').set({ leave_outcome }).where('id', '=', id),
+);
+
+const setLeft = keptQuery((db, last_left_at: number, number: number) =>
+  db.updateTable('players').set({ last_left_at }).where('number', '=', number),
+);
+
 async function sessionWithPlayer({ db }: WriterContext, environment: number, id: string) {
-  const session = await db
-    .selectFrom('sessions')
-    .selectAll()
-    .where('id', '=', id)
-    .where('environment', '=', environment)
-    .executeTakeFirst();
+  const [session] = await sessionNamed(db, id, environment);
   if (session === undefined) {
     throw new Refusal('session-unknown', `There is no session "${id}" in this environment: join the player again.`);
   }
-  const player = await db
-    .selectFrom('players')
-    .selectAll()
-    .where('number', '=', session.player)
-    .executeTakeFirstOrThrow();
+  const [player] = await playerNumbered(db, session.player);
+  if (player === undefined) throw new Error(`Session ${id} is of a player who is not there.`);
   return { session, player };
 }
 
@@ -220,22 +234,13 @@ async function keep(
   const { db } = context;
   if (save.number !== null) {
     session.next_save = save.number + 1;
-    await db
-      .updateTable('sessions')
-      .set({
-        next_save: session.next_save,
-        last_saved_at: save.now,
-        last_digest: digest,
-        last_outcome: outcome,
-      })
-      .where('id', '=', session.id)
-      .execute();
+    await keepAnswer(db, session.next_save, save.now, digest, outcome, session.id);
   }
   if (save.leave) {
     session.ended_at = save.now;
-    await db.updateTable('sessions').set({ leave_outcome: outcome }).where('id', '=', session.id).execute();
+    await keepLeave(db, outcome, session.id);
     await endSession(context, session, 'left', player.seen, save.now);
-    await db.updateTable('players').set({ last_left_at: save.now }).where('number', '=', player.number).execute();
+    await setLeft(db, save.now, player.number);
   }
 }
 

@@ -102,7 +102,7 @@ export async function settle(
   const place = await environmentOf(context, environment);
   const { rules } = await context.manifests.newestOf(place);
   const { label = 'settled', ...content } = JSON.parse(row.content) as Transaction;
-  const records = await RecordsInWork.load(db, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player.number, rules.manifest);
   const source = { environment: place, session: null, by, earliest: now, now };
   const settling = [{ ...content, label }];
   const { outcomes, touched } = await applyTransactions(context, records, rules, player, settling, source);

@@ -1,0 +1,28 @@
+import type { Command } from 'commander';
+import { exitStatus } from '../exit-status.js';
+import { print } from '../output/print.js';
+import { ProgressBar } from '../output/progress-bar.js';
+import { table } from '../output/table.js';
+import { jsonOption } from './options.js';
+
+export function addVerify(program: Command): void {
+  program
+    .command('verify')
+    .description('check that what is stored agrees with itself; a service may run meanwhile')
+    .option('--data <folder>', 'the data folder of the service', 'data')
+    .option(...jsonOption)
+    .action(async (options: { readonly data: string; readonly json?: boolean }) => {
+      // Loaded here: the other commands need no database.
+      const { verifyStore } = await import('@vekkon/store');
+      const bar = new ProgressBar('players', options.json === true);
+      const found = await verifyStore(options.data, (done, total) => bar.show(done, total)).finally(() => bar.end());
+      print(found, options.json === undefined ? {} : { json: options.json }, () => {
+        const { players, records, ledgerLines, faults } = found;
+        const looked = `${players} players, ${records} records, ${ledgerLines} ledger lines`;
+        if (faults.length === 0) return `${looked}: everything agrees. Each balance is the sum of its ledger.`;
+        const rows = faults.map((one) => [one.environment, one.player, one.detail]);
+        return `${looked}.\n\n${table(['ENVIRONMENT', 'PLAYER', 'FAULT'], rows)}`;
+      });
+      if (found.faults.length > 0) process.exitCode = exitStatus.refused;
+    });
+}
