@@ -63,6 +63,22 @@ await page.getByRole('tab', { name: 'Records' }).click();
 await page.waitForTimeout(300);
 await picture('console-player-night');
 
+await page.getByRole('button', { name: 'Switch to light' }).click();
+await page.getByRole('tab', { name: 'Ledger' }).click();
+await page.getByRole('columnheader', { name: 'Balance' }).waitFor();
+await page.waitForTimeout(600);
+await picture('console-ledger');
+await page.goto(`${access.url}/console/manifest`);
+await page.getByRole('heading', { name: 'What is declared' }).waitFor();
+const nextVersion = readFileSync(path.join(root, 'packages/demo/highfell-gliders.yaml'), 'utf8')
+  .replace('chapter: { type: integer, minimum: 1, maximum: 40', 'chapter: { type: integer, minimum: 1, maximum: 3')
+  .replace('flare: { about: Seen', 'signal-flare: { formerly: [flare], about: Seen')
+  .replace('accepts: [silk-patch, flare, wing]', 'accepts: [silk-patch, signal-flare, wing]');
+await page.getByLabel('Manifest file').fill(nextVersion);
+await page.getByRole('button', { name: 'Check and compare' }).click();
+await page.getByText('would no longer fit').waitFor();
+await picture('console-manifest');
+
 // Something to settle, and a disturbance to be told of.
 const asHost = { Authorization: `Bearer ${access.hostKey}` };
 const post = (route, body) =>
@@ -89,7 +105,6 @@ spawnSync(
   [vekkon, 'disturb', 'start', '--refuse', '20%', '--delay', '50..400ms', '--lose-responses', '5%', '--for', '1m'],
   { env: environment },
 );
-await page.getByRole('button', { name: 'Switch to light' }).click();
 await page.getByRole('link', { name: 'Activity' }).click();
 await page.getByText('gorge cleared').waitFor();
 await page.getByText('A disturbance runs here').waitFor();

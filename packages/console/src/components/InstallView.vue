@@ -80,7 +80,7 @@ async function install(): Promise<void> {
       />
       <div class="acts">
         <Button label="Check and compare" size="small" @click="compare" />
-        <label class="file">or open a file <input type="file" accept=".yaml,.yml,.json" @change="open" /></label>
+        <label class="file">or <u>open a file</u><input type="file" accept=".yaml,.yml,.json" @change="open" /></label>
       </div>
       <p v-if="done" role="status" class="done">{{ done }}</p>
       <ProblemNotice v-if="problem" :problem="problem" @again="compare" />
@@ -94,7 +94,7 @@ async function install(): Promise<void> {
         <ul class="differences">
           <li v-for="(one, index) in diff.differences" :key="index">
             <b>{{ one.what }}</b> {{ one.is }}<template v-if="one.detail">: {{ one.detail }}</template>
-            <span v-if="one.breaks" class="breaks">may break</span>
+            <span v-if="one.breaks" class="breaks">· may break</span>
           </li>
         </ul>
         <p v-for="one in diff.conflicts" :key="one" class="warning">{{ one }}</p>
@@ -158,8 +158,19 @@ textarea {
   color: var(--p-text-muted-color);
 }
 
+.file {
+  cursor: pointer;
+}
+
 .file input {
-  max-width: 9rem;
+  position: absolute;
+  width: 1px;
+  height: 1px;
+  opacity: 0;
+}
+
+.file:focus-within {
+  outline: 2px solid var(--route);
 }
 
 .mistakes,

@@ -1,6 +1,6 @@
 import equal from 'fast-deep-equal';
 import { isJsonArray, isJsonObject, type Json } from '../json.js';
-import { currentItem, currentKey } from './former-names.js';
+import { currentItem, currentKey, renameItems } from './former-names.js';
 import { sectionOfKind, type Manifest, type RecordDeclaration } from './manifest.js';
 import { formerNamesOf } from './schema-names.js';
 
@@ -21,7 +21,7 @@ export function compareManifests(before: Manifest, next: Manifest): readonly Dif
     next.records,
     (key) => key,
     (key) => currentKey(key, next),
-    recordDetails,
+    (was, is) => recordDetails(was, is, next),
   );
   const named: readonly [string, 'items' | 'tunables' | 'attributes'][] = [
     ['item', 'items'],
@@ -86,8 +86,19 @@ function plainDetails(before: object, next: object): readonly Details[] {
   return membersThatDiffer(before as { [word: string]: Json }, next as { [word: string]: Json }, ['traits', 'schema']);
 }
 
-function recordDetails(before: RecordDeclaration, next: RecordDeclaration): readonly Details[] {
-  return plainDetails(before, next);
+function recordDetails(before: RecordDeclaration, next: RecordDeclaration, nextManifest: Manifest): readonly Details[] {
+  return plainDetails(underNamesOf(before, nextManifest), underNamesOf(next, nextManifest));
+}
+
+/** An inventory with its items under their names of now: a renamed item is no other item. */
+function underNamesOf(declaration: RecordDeclaration, manifest: Manifest): RecordDeclaration {
+  if (declaration.kind !== 'inventory') return declaration;
+  const nameNow = (item: string) => currentItem(item, manifest);
+  return {
+    ...declaration,
+    starting: renameItems(declaration.starting, nameNow),
+    ...(declaration.accepts !== undefined && { accepts: declaration.accepts.map(nameNow) }),
+  };
 }
 
 /** What is written on the way out, and no change of meaning. */

@@ -1,4 +1,4 @@
-import { isMap, isScalar, parseDocument, type Document } from 'yaml';
+import { parseDocument, type Scalar } from 'yaml';
 import { isJsonObject, type Json } from '../json.js';
 import type { ItemDeclaration, RecordDeclaration } from './manifest.js';
 
@@ -25,8 +25,9 @@ export function fileWithLearned(source: string, learned: readonly LearnedPlace[]
     if (document.hasIn([section, name])) continue;
     hasAdded = true;
     if (!document.has(section)) document.set(section, document.createNode({}));
-    document.setIn([section, name], document.createNode(inFile(declaration)));
-    if (!isJson) commentOn(document, section, name, ` learned ${at}`);
+    const pair = document.createPair(name, inFile(declaration));
+    if (!isJson) (pair.key as Scalar).commentBefore = ` learned ${at}`;
+    document.addIn([section], pair);
   }
   if (!hasAdded) return source;
   return isJson ? `${JSON.stringify(document.toJS(), null, 2)}\n` : document.toString({ lineWidth: 120 });
@@ -52,11 +53,4 @@ function inFile(declaration: RecordDeclaration | ItemDeclaration): Json {
       return isPlain && declaration.family === undefined ? (schema['default'] ?? null) : { ...family, schema };
     }
   }
-}
-
-function commentOn(document: Document, section: string, name: string, comment: string): void {
-  const inside = document.get(section);
-  if (!isMap(inside)) return;
-  const pair = inside.items.find(({ key }) => isScalar(key) && key.value === name);
-  if (isScalar(pair?.key)) pair.key.commentBefore = comment;
 }

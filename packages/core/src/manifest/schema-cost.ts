@@ -40,7 +40,7 @@ const leadingElsewhere = ['$id', '$anchor', '$dynamicRef', '$dynamicAnchor', '$r
  */
 export function schemaCostMistakes(schema: Json): readonly SchemaMistake[] {
   const mistakes: SchemaMistake[] = [];
-  const cost = costOf(schema, [], { root: schema, times: 1, following: [], mistakes });
+  const cost = costOf(schema, [], { root: schema, times: 1, following: [], costs: new Map(), mistakes });
   if (mistakes.length === 0 && cost > limits.schemaCost) {
     mistakes.push({
       path: [],
@@ -54,6 +54,8 @@ interface Walk {
   readonly root: Json;
   /** How often this part can be met in one value. */
   readonly times: number;
+  /** What was found of each reference before, by how often it can be met. */
+  readonly costs: Map<string, number>;
   /** The references that led here. */
   readonly following: readonly string[];
   readonly mistakes: SchemaMistake[];
@@ -131,7 +133,11 @@ function costOfReference(schema: JsonObject, path: SchemaMistake['path'], walk: 
     });
     return 0;
   }
-  return costOf(target, path, { ...walk, following: [...walk.following, reference] });
+  const name = `${reference} ${walk.times}`;
+  const before = walk.costs.get(name);
+  const cost = before ?? costOf(target, path, { ...walk, following: [...walk.following, reference] });
+  walk.costs.set(name, cost);
+  return cost;
 }
 
 function costOfUnique(schema: JsonObject, path: SchemaMistake['path'], { times, mistakes }: Walk): number {
