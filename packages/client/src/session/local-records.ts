@@ -45,15 +45,11 @@ export class LocalRecords {
 
   /** The records as the game sees them: of a family, those that there are. */
   get records(): Records {
-    const isGone = ([key, { removed }]: readonly [string, StoredRecord]) =>
-      removed === true && this.#declarationOf(key)?.family !== undefined;
-    const entries = [...this.#view];
-    if (!entries.some(([, { removed }]) => removed === true)) return this.#view;
-    return readKeys(
-      entries.filter((entry) => !isGone(entry)).map(([key]) => key),
-      this.#view,
-      this.#rules,
-    );
+    const isThere = ([key, { removed }]: readonly [string, StoredRecord]) =>
+      removed !== true || this.#declarationOf(key)?.family === undefined;
+    const keys = [...this.#view].filter(isThere).map(([key]) => key);
+    // What came in was checked by the service, and what was done here by the rules.
+    return readKeys(keys, this.#view, { manifest: this.#rules.manifest });
   }
 
   /** How many transactions the service has not acknowledged yet. */
@@ -134,10 +130,8 @@ export class LocalRecords {
   /** The record under a key, or the starting value of what is declared and not stored. */
   read(key: string): StoredRecord | undefined {
     const now = currentKey(key, this.#rules.manifest);
-    const held = this.#view.get(now);
-    if (held !== undefined && held.removed !== true) return held;
-    if (held === undefined && this.#declarationOf(now)?.family !== undefined) return undefined;
-    const read = readKeys([now], this.#view, this.#rules).get(now);
+    if (!this.#view.has(now) && this.#declarationOf(now)?.family !== undefined) return undefined;
+    const read = readKeys([now], this.#view, { manifest: this.#rules.manifest }).get(now);
     return read?.removed === true ? undefined : read;
   }
 

@@ -41,6 +41,8 @@ export function readKeys(keys: Iterable<string>, stored: Records, rules: Pick<Ru
     const declared = declaredPart(key);
     const declaration = Object.hasOwn(rules.manifest.records, declared) ? rules.manifest.records[declared] : undefined;
     if (declaration === undefined || (declaration.family === undefined) !== (declared === key)) continue;
+    // One of a family has no starting value of its own: it is there when it is put.
+    if (declaration.family !== undefined && !stored.has(key)) continue;
     const record = readRecord(stored.get(key), declaration, rules);
     if (record.removed !== true) read.set(key, record);
     else if (declaration.family !== undefined) read.set(key, { revision: record.revision, value: null, removed: true });
