@@ -2,7 +2,7 @@
 // headless Chromium, the command line in a terminal window under Xvfb.
 // Needs: chromium, xvfb, xterm, imagemagick (Debian's packages).
 import { spawn, spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { chromium } from 'playwright-core';
@@ -134,7 +134,7 @@ async function terminal(name, command, wait = 5_000) {
       '-e',
       'sh',
       '-c',
-      `vekkon() { ${process.execPath} ${vekkon} "$@"; }; printf '$ %s\\n' '${command}'; ${command}; sleep 30`,
+      `vekkon() { ${process.execPath} ${vekkon} "$@"; }; printf '$ %s\\n' '${command.replaceAll(`${folder}/`, '')}'; ${command}; sleep 30`,
     ],
     { env: { ...environment, DISPLAY: display, TERM: 'xterm-256color' }, stdio: 'ignore' },
   );
@@ -146,6 +146,8 @@ async function terminal(name, command, wait = 5_000) {
   screen.kill();
 }
 await terminal('terminal-player-show', 'vekkon player show p-10402');
+writeFileSync(`${folder}/next.yaml`, nextVersion);
+await terminal('terminal-manifest-diff', `vekkon manifest diff ${folder}/next.yaml`);
 await terminal('terminal-rehearse', `vekkon rehearse --faults --url ${access.url} --key ${access.hostKey}`, 9_000);
 
 demo.kill('SIGINT');

@@ -1,4 +1,5 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import Database from 'better-sqlite3';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { expect } from 'chai';
@@ -164,6 +165,117 @@ describe('the command line', () => {
     const { err, status } = await run('sign-in', '--url', 'http://127.0.0.1:9', '--email', World.admin.email);
     expect(err).to.contain('No answer from http://127.0.0.1:9');
     expect(status).to.equal(3);
+  });
+});
+
+describe('the command line, for what a game keeps', () => {
+  const config = mkdtempSync(path.join(tmpdir(), 'vekkon-manifests-'));
+  const file = path.join(config, 'game.yaml');
+  let world: World;
+  const run = (...args: string[]) =>
+    vekkon(args, { VEKKON_CONFIG: config, VEKKON_PASSWORD: World.admin.password }).ended;
+  before(async () => {
+    const init = ['init', '--title', 'Highfell Gliders', '--number', 'Climbs so far', '--currency', 'feather'];
+    const { out } = await run(...init, '--file', file);
+    expect(out).to.contain('vekkon game create');
+    world = await World.start({ manifest: readFileSync(file, 'utf8') });
+    await run('sign-in', '--url', world.url, '--email', World.admin.email);
+    const session = await world.host().join('p-10442');
+    session.increase('climbs-so-far', 12);
+    session.credit('feather', 30, 'climb 8812');
+    await session.leave();
+  });
+  after(async () => {
+    await world.close();
+    rmSync(config, { recursive: true });
+  });
+
+  it('writes a first manifest from three answers, and never over another file', async () => {
+    expect(readFileSync(file, 'utf8')).to.contain('game: highfell-gliders').and.to.contain('climbs-so-far: 0');
+    const again = await run('init', '--title', 'A', '--number', 'b', '--currency', 'none', '--file', file);
+    expect([again.status, again.err]).to.deep.equal([
+      2,
+      `vekkon: ${file} is there already: choose another with --file.\n`,
+    ]);
+    const unasked = await run('init', '--file', `${file}.other`);
+    expect([unasked.status, unasked.err.includes('--title')]).to.deep.equal([2, true]);
+  });
+
+  it('says what a file would change, installs it when told so, and shows its versions', async () => {
+    const next = path.join(config, 'next.yaml');
+    const text = readFileSync(file, 'utf8');
+    writeFileSync(
+      next,
+      text.replace(
+        'climbs-so-far: 0',
+        'climbs: { formerly: [climbs-so-far], schema: { type: integer, maximum: 5, default: 0 } }',
+      ),
+    );
+    const { out } = await run('manifest', 'diff', next);
+    expect(out)
+      .to.match(/renamed +progress\/climbs-so-far +now progress\/climbs/)
+      .and.match(/progress\/climbs-so-far: 1\n +p-10442 .*must be <= 5/);
+    expect((await run('manifest', 'install', next)).status).to.equal(2);
+    const refused = await run('manifest', 'install', next, '--yes');
+    expect([refused.status, refused.err.includes('manifest-misfits')]).to.deep.equal([1, true]);
+    expect((await run('manifest', 'install', next, '--yes', '--accept-misfits')).out).to.equal(
+      'Version 2 is installed.\n',
+    );
+    expect((await run('manifest', 'misfits')).out).to.match(/p-10442 +progress\/climbs-so-far +The value must be <= 5/);
+    expect((await run('player', 'show', 'p-10442')).out).to.match(/progress\/climbs +2 +0 +\(misfit/);
+    expect((await run('manifest', 'show')).out).to.match(/version 2, installed[^]*\n1 +\d{4}-/);
+    expect((await run('manifest', 'show', '--version', '1')).out).to.contain('version 1, of 2');
+  });
+
+  it('pulls what was learned into a file, and asks before it overwrites one', async () => {
+    expect((await run('manifest', 'learn', 'maybe')).status).to.equal(2);
+    await run('manifest', 'learn', 'on');
+    await world.call('PUT', '/v1/players/p-10442/records/preference/calm-air', 'true');
+    const mine = path.join(config, 'mine.yaml');
+    const pulled = await run('manifest', 'pull', mine);
+    expect(pulled.out).to.contain('version 2').and.to.contain('learned: preferences/calm-air');
+    expect(readFileSync(mine, 'utf8')).to.contain('calm-air: false').and.to.contain('# whole numbers');
+    writeFileSync(mine, 'other');
+    expect((await run('manifest', 'pull', mine)).status).to.equal(2);
+    expect((await run('manifest', 'pull')).out).to.contain('calm-air');
+    expect((await run('manifest', 'learn', 'off')).out).to.contain('no longer learns');
+  });
+
+  it("shows a ledger, empties a tester's records and brings one back", async () => {
+    expect((await run('player', 'ledger', 'p-10442')).out)
+      .to.match(/feather +\+30 +30 +climb 8812 +ridge-eu-1/)
+      .and.match(/feather +0 +0 +starting value/);
+    expect((await run('player', 'make-new', 'p-10442')).status).to.equal(2);
+    expect((await run('player', 'make-new', 'p-10442', '--yes')).out).to.contain('the next join is their first');
+    const number = /^(\d+) +currency\/feather +30 +made-new/m.exec((await run('player', 'trash', 'p-10442')).out)?.[1];
+    expect((await run('player', 'bring-back', 'p-10442', number!, '--yes')).out).to.equal(
+      'currency/feather is back.\n',
+    );
+    expect((await world.operator.player('p-10442')).records['currency/feather']?.value).to.equal(30);
+  });
+
+  it('empties an environment when told so', async () => {
+    const asked = await run('game', 'empty');
+    expect([asked.status, asked.err.includes('1 player loses all')]).to.deep.equal([2, true]);
+    expect((await run('game', 'empty', '--yes')).out).to.equal('1 players are new.\n');
+  });
+
+  it('verifies a data folder beside its service, and finds what does not agree', async () => {
+    expect((await run('verify', '--data', world.folder)).out).to.match(/^1 players, .*: everything agrees/);
+    expect((await run('verify', '--data', config)).err).to.contain('holds no vekkon.sqlite');
+    await world
+      .host()
+      .change('p-10442', 'gift', [{ changes: [{ op: 'credit', key: 'currency/feather', amount: 5, reason: 'x' }] }]);
+    await world.stop();
+    const database = new Database(path.join(world.folder, 'vekkon.sqlite'));
+    database.exec("update records set value = '6' where key = 'currency/feather'");
+    database.close();
+    const { out, status } = await run('verify', '--data', world.folder);
+    expect(out)
+      .to.contain("currency/feather holds 6, and its ledger's sum is 5")
+      .and.to.contain('is not what its history has');
+    expect(status).to.equal(1);
+    await world.restart();
   });
 });
 

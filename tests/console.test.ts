@@ -117,6 +117,64 @@ describe('the console', () => {
     await page.getByRole('alert').getByText('knows no player "p-nobody"').waitFor();
   });
 
+  it('shows every movement of the currencies, with what was there after it', async () => {
+    await page.goto(`${world.url}/console/players/p-10442`);
+    await page.getByRole('tab', { name: 'Ledger' }).click();
+    const row = page.getByRole('row').filter({ hasText: 'gorge cleared' }).last();
+    expect((await row.innerText()).replaceAll(/\s+/g, ' ')).to.contain('feather +1,234 1,274 gorge cleared ridge-eu-3');
+  });
+
+  it('brings back from the trash what a player started over with', async () => {
+    const playing = await world.host('ridge-eu-7').join('p-10444', { name: 'Wren Vane' });
+    playing.merge('flight', { chapter: 9 });
+    await playing.save();
+    playing.startOver();
+    await playing.leave();
+    await page.goto(`${world.url}/console/players/p-10444`);
+    await page.getByRole('tab', { name: 'Trash' }).click();
+    const trashed = page.locator('[data-trash="progress/flight"]');
+    await trashed.getByText('started over').waitFor();
+    await trashed.getByRole('button', { name: 'Bring back' }).click();
+    await trashed.getByRole('button', { name: 'Bring it back' }).click();
+    await page.getByRole('tab', { name: 'Records' }).click();
+    await page.locator('[data-key="progress/flight"]').getByText('9', { exact: true }).waitFor();
+    expect((await world.operator.player('p-10444')).records['progress/flight']?.value).to.have.property('chapter', 9);
+  });
+
+  it('checks a manifest, says what it would change, and installs it only when misfits are accepted', async () => {
+    await page.getByRole('link', { name: 'Manifest', exact: true }).click();
+    await page.locator('[data-declared="currency/feather"]').getByText('starts at 40').waitFor();
+    const { text } = await world.operator.manifestFile();
+    const file = page.getByLabel('Manifest file');
+    await file.fill(text.replace('\nboards:', '\nbords:'));
+    await page.getByRole('button', { name: 'Check and compare' }).click();
+    await page.getByText('did you mean "boards"?').waitFor();
+    await file.fill(
+      text
+        .replace('maximum: 40', 'maximum: 5')
+        .replace('  climbs: 0', '  rises: { formerly: [climbs], schema: { type: number, default: 0 } }'),
+    );
+    await page.getByRole('button', { name: 'Check and compare' }).click();
+    await page.getByText('progress/climbs renamed: now progress/rises').waitFor();
+    await page.getByText('1 stored records would no longer fit').waitFor();
+    const install = page.getByRole('button', { name: 'Install it, for all' });
+    expect(await install.isDisabled()).to.equal(true);
+    await page.getByLabel('Keep them as misfits').check();
+    await install.click();
+    await page.getByText('Version 2 is installed.').waitFor();
+    await page.locator('[data-declared="progress/rises"]').getByText('formerly climbs').waitFor();
+    await page.goto(`${world.url}/console/players/p-10444`);
+    await page.locator('[data-key="progress/flight"]').getByText('misfit').waitFor();
+  });
+
+  it('lets an environment learn, and shows what it learned', async () => {
+    await page.getByRole('link', { name: 'Manifest', exact: true }).click();
+    await page.getByRole('switch', { name: 'Learns' }).click();
+    await page.getByText('It learns').waitFor();
+    await world.call('PUT', '/v1/players/p-10444/records/preference/calm-air', 'true');
+    await page.locator('[data-declared="preference/calm-air"]').getByText('learned').waitFor();
+  });
+
   it('is dark when asked, and stays so', async () => {
     await page.getByRole('button', { name: 'Switch to dark' }).click();
     await page.reload();

@@ -19,6 +19,8 @@ const program = new Command('vekkon')
   .description('Keeps what each player must find again the next time they play.')
   .version(version)
   .showHelpAfterError('Add --help to see what can be written.')
+  // "--version" after a command is that command's own.
+  .enablePositionalOptions()
   .exitOverride();
 
 addServe(program);

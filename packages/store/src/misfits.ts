@@ -84,7 +84,7 @@ function whyMisfit(key: string, value: ReturnType<typeof recordOf>['value'], man
   const [kind, name, member] = now.split('/');
   const declaration = manifest.records[`${kind}/${name}`];
   if (declaration === undefined || (declaration.family === undefined) !== (member === undefined)) {
-    return 'It is no longer declared: it would be kept, and no longer read.';
+    return 'It is not declared: it is kept, and not read.';
   }
   const current = currentValue(value, declaration, manifest);
   const whole = 'schema' in declaration ? fillIn(current, declaration.schema) : current;

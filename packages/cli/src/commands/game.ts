@@ -60,7 +60,7 @@ export function addGame(program: Command): void {
       );
       const emptied = await operator.makeAllNew();
       print(emptied, options, () => {
-        const left = emptied.inSession === 0 ? '' : ` ${emptied.inSession} in a session were left as they are.`;
+        const left = emptied.inSession === 0 ? '' : ` Left as they are, being in a session: ${emptied.inSession}.`;
         return `${emptied.made} players are new.${left}`;
       });
     });

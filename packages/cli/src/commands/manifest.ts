@@ -6,7 +6,7 @@ import { diffInWords, mistakesInWords } from '../manifest/diff-in-words.js';
 import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { bold, faint, table } from '../output/table.js';
-import { timeInWords, valueInWords } from '../output/words.js';
+import { recordInWords, timeInWords, valueInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
 import { textOf } from '../text-of.js';
 import { environmentOption, jsonOption } from './options.js';
@@ -118,7 +118,7 @@ function manifestInWords({ manifest, version, newest, learns, installedAt }: Man
     declaration.family === undefined ? key : `${key}/…`,
     declaration.kind === 'score'
       ? `${declaration.better} is better, ${declaration.counts}`
-      : valueInWords(declaration.starting, 40),
+      : recordInWords(key, declaration.starting, 40),
     declaration.lasts,
     declaration.player,
     declaration.learned === true ? 'learned' : (declaration.about ?? ''),

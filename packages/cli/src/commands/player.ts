@@ -1,10 +1,9 @@
-import type { Json, StoredRecord } from '@vekkon/core';
 import type { LedgerPage, PlayerDetails, PlayerList, SessionList } from '@vekkon/protocol';
 import type { Command } from 'commander';
 import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { bold, faint, table } from '../output/table.js';
-import { timeInWords, valueInWords } from '../output/words.js';
+import { recordInWords, timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
 import { environmentOption, jsonOption } from './options.js';
 import { countOf } from './running.js';
@@ -72,7 +71,7 @@ export function addPlayer(program: Command): void {
       const rows = trash.map((one) => [
         String(one.number),
         one.key,
-        valueInWords(one.value, 50),
+        recordInWords(one.key, one.value, 50),
         one.why,
         timeInWords(one.at),
         timeInWords(one.until),
@@ -143,7 +142,9 @@ function playerInWords(details: PlayerDetails, sessions: SessionList['sessions']
   const records = Object.entries(details.records).map(([key, record]) => [
     key,
     String(record.revision),
-    recordInWords(key, record),
+    record.misfit === true
+      ? `${recordInWords(key, record.value)}  (misfit: what is stored does not fit)`
+      : recordInWords(key, record.value),
   ]);
   const stays = sessions.map((one) => [
     timeInWords(one.joinedAt),
@@ -160,14 +161,6 @@ function playerInWords(details: PlayerDetails, sessions: SessionList['sessions']
     '',
     table(['JOINED', 'ENDED', 'HOST', 'SAVES', 'END'], stays),
   ].join('\n');
-}
-
-/** A score that nobody has set is told apart from 0. */
-function recordInWords(key: string, { value }: StoredRecord): string {
-  if (!key.startsWith('score/')) return valueInWords(value);
-  const score = value as { readonly [name: string]: Json };
-  if (score['count'] === 0) return 'no result yet';
-  return `best ${score['best']}, latest ${score['latest']}, sum ${score['sum']} of ${score['count']}`;
 }
 
 function ledgerInWords({ lines, next }: LedgerPage): string {

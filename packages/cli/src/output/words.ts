@@ -1,4 +1,4 @@
-import { isJsonArray, type Change, type Json } from '@vekkon/core';
+import { isJsonArray, type Change, type InventoryValue, type Json, type ScoreValue } from '@vekkon/core';
 
 /** A time as people read it, in the zone of this machine; "–" if there is none. */
 export function timeInWords(time: string | null): string {
@@ -22,6 +22,21 @@ export function valueInWords(value: Json, widest = 80): string {
   return cut(typeof value === 'string' ? value : JSON.stringify(value), widest);
 }
 
+/** What a record holds, on one line: an inventory by how many of what, a score nobody has set told apart from 0. */
+export function recordInWords(key: string, value: Json, widest = 80): string {
+  if (key.startsWith('score/')) {
+    const { best, latest, sum, count } = value as ScoreValue;
+    return count === 0 ? 'no result yet' : cut(`best ${best}, latest ${latest}, sum ${exact(sum)} of ${count}`, widest);
+  }
+  if (!key.startsWith('inventory/')) return valueInWords(value, widest);
+  const { stacks, pieces } = value as InventoryValue;
+  const held = [
+    ...Object.entries(stacks).map(([item, count]) => `${count} ${item}`),
+    ...Object.entries(pieces).map(([id, { item }]) => `${item} ${id}`),
+  ];
+  return held.length === 0 ? 'nothing' : cut(held.join(', '), widest);
+}
+
 function cut(text: string, widest: number): string {
   return text.length <= widest ? text : `${text.slice(0, widest - 1)}…`;
 }
@@ -29,4 +44,9 @@ function cut(text: string, widest: number): string {
 /** A change by what it does, and to what. */
 export function changeInWords(change: Pick<Change, 'op'> & { readonly key?: string }): string {
   return change.key === undefined ? change.op : `${change.op} ${change.key}`;
+}
+
+/** A sum of fractions without the dust that adding them leaves. */
+function exact(sum: number): number {
+  return Number(sum.toPrecision(12));
 }

@@ -13,7 +13,10 @@ export function serveManifests(router: IRouter, desk: Desk): void {
   serveRoute(router, desk, routes.manifest, async ({ query, environment, request, response }) => {
     const place = await environment();
     const installed = await reader.manifestVersion(place, query.version);
-    const tag = installed.learned === 0 ? `"${installed.version}"` : `"${installed.version}.${installed.learned}"`;
+    const learns = place.learns === 1;
+    const newest = place.manifest_version ?? installed.version;
+    // Of all that is answered: a browser asks again only with this.
+    const tag = `"${installed.version}.${newest}.${installed.learned}${learns ? '.learns' : ''}"`;
     response.set('ETag', tag);
     if (request.get('If-None-Match') === tag) {
       response.status(304).end();
@@ -21,8 +24,8 @@ export function serveManifests(router: IRouter, desk: Desk): void {
     }
     return {
       version: installed.version,
-      newest: place.manifest_version ?? installed.version,
-      learns: place.learns === 1,
+      newest,
+      learns,
       installedAt: rfc3339(installed.installedAt),
       manifest: installed.rules.manifest,
     } satisfies ManifestResponse;

@@ -113,7 +113,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
       const step = await desk.writer.do('emptyEnvironment', { environment: place.number, by, after });
       [made, inSession, after] = [made + step.made, inSession + step.inSession, step.after];
     }
-    const detail = `${made} players${inSession > 0 ? `; ${inSession} were in a session and were left as they are` : ''}`;
+    const detail = `${made} players${inSession > 0 ? `; left as they are, being in a session: ${inSession}` : ''}`;
     await desk.writer.do('note', {
       environment: place.number,
       what: 'environment-emptied',
