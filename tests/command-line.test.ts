@@ -285,7 +285,7 @@ describe('the demo', () => {
   after(() => rmSync(folder, { recursive: true }));
 
   const start = async (...args: string[]) => {
-    const demo = vekkon(['demo', '--port', '0', '--data', data, ...args]);
+    const demo = vekkon(['demo', '--port', '0', '--data', data, '--history', '120', ...args]);
     await demo.says(/Ctrl-C ends the demo/);
     return demo;
   };
@@ -293,7 +293,7 @@ describe('the demo', () => {
   it('starts with made-up pilots who play, and lands them at Ctrl-C', async () => {
     const demo = await start('--pilots', '3');
     expect(demo.out)
-      .to.contain('2400 pilots')
+      .to.contain('120 pilots')
       .and.to.match(/Sign in +\S+@highfell\.example/)
       .and.to.match(/Host key +vkh_/);
     const { out, status } = await demo.stop('SIGINT');

@@ -36,7 +36,7 @@ describe('a player joins, plays and leaves', () => {
     expect(second.value('flight')).to.deep.equal({ chapter: 2, charted: ['gull-ridge'], metres: 812.5 });
     expect(second.value('climbs')).to.equal(1);
     expect(second.value('preference/invert-pitch')).to.equal(true);
-    expect(second.value('logbook')).to.deep.equal({ flights: 0, highest: 2_410, notes: [] });
+    expect(second.value('logbook')).to.deep.equal({ flights: 0, highest: 2_410, notes: [], camps: [] });
     expect(second.value('score/gorge-run')).to.include({ best: 61_250, count: 1 });
     expect(second.value('progress/glider/heron')).to.deep.equal({ span: 12, cloth: 'paper', wear: 0 });
     expect([...second.records]).to.deep.include.members([['currency/opal', { revision: 1, value: 2 }]]);

@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { ServiceRefused } from '@vekkon/client';
+import type { ServiceRefused } from '@vekkon/client';
 import type { ManifestResponse } from '@vekkon/protocol';
 import { failure } from './world/failure.js';
 import { World } from './world/world.js';
@@ -234,6 +234,16 @@ describe('an environment that learns', () => {
     const session = await world.host().join('p-3');
     expect(() => session.put('climb', 3)).to.throw(/did you mean "progress\/climbs"/);
     await session.leave();
+  });
+
+  it('keeps what it learned beside a file that does not say it', async () => {
+    const { text, learned } = await world.operator.manifestFile(1);
+    const asInstalled = `${head}progress:\n  climbs: 0\n  charted: { schema: { type: array, default: [] } }\n`;
+    expect(text).to.contain('height');
+    expect((await world.operator.diffManifest(asInstalled)).misfits).to.deep.equal([]);
+    await world.operator.installManifest(asInstalled);
+    expect((await world.operator.manifestFile()).learned).to.have.length(learned.length);
+    expect((await world.operator.player('p-1')).records['currency/opal']?.value).to.equal(3);
   });
 
   it('shows what it learned, and pulls it into the file, which then is no longer learned', async () => {

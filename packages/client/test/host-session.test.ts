@@ -69,7 +69,7 @@ describe('names in the game', () => {
       'currency/opal',
       'score/gorge-run',
     ]);
-    expect(session.value('glider/heron')).to.deep.equal({ span: 12 });
+    expect(session.value('glider/heron')).to.deep.equal({ span: 12, cloth: 'paper', wear: 0 });
   });
 });
 

@@ -12,6 +12,8 @@ export interface DemoOptions {
   readonly port: number;
   /** How many simulated pilots fly. */
   readonly pilots: number;
+  /** How many have forty days of play behind them. */
+  readonly history?: number;
   /** Throw away what is in the folder and start over. */
   readonly fresh: boolean;
   /** Told to the person who started it. */
@@ -35,6 +37,7 @@ export interface Demo {
   close(): Promise<void>;
 }
 
+/** How many pilots have forty days behind them, unless somebody says otherwise. */
 const pilotsWithHistory = 2_400;
 const environmentName = 'dev';
 const day = 24 * 60 * 60 * 1000;
@@ -48,7 +51,14 @@ export function demoManifest(): string {
  * Starts a service with Highfell Gliders on it, and a fleet of pilots who play.
  * A folder that already has data is kept as it is.
  */
-export async function startDemo({ data, port, pilots, fresh, say }: DemoOptions): Promise<Demo> {
+export async function startDemo({
+  data,
+  port,
+  pilots,
+  history = pilotsWithHistory,
+  fresh,
+  say,
+}: DemoOptions): Promise<Demo> {
   const accessFile = path.join(data, 'access.json');
   if (fresh && existsSync(data)) {
     if (!existsSync(accessFile))
@@ -64,9 +74,9 @@ export async function startDemo({ data, port, pilots, fresh, say }: DemoOptions)
     // Beside the folder and moved at the end: a demo that is interrupted here starts over.
     const unfinished = `${data}.unfinished`;
     rmSync(unfinished, { recursive: true, force: true });
-    const saves = await makeData(unfinished);
+    const saves = await makeData(unfinished, history);
     renameSync(unfinished, data);
-    say(`${pilotsWithHistory} pilots, ${saves} saves.`);
+    say(`${history} pilots, ${saves} saves.`);
   }
   const log = openLog('json', path.join(data, 'service.log'));
   const service = await startService({ data, port, listen: '127.0.0.1', log });
@@ -90,7 +100,7 @@ function writeAccess(file: string, access: DemoAccess): void {
 }
 
 /** Makes the first admin and the environment as a person would, then writes the history. */
-async function makeData(data: string): Promise<number> {
+async function makeData(data: string, history: number): Promise<number> {
   const until = Date.now();
   const clock = new HistoryClock(until - 41 * day);
   const log = openLog('json', path.join(data, 'history.log'));
@@ -104,7 +114,7 @@ async function makeData(data: string): Promise<number> {
     const made = await admin.createEnvironment({ manifest: demoManifest(), environment: environmentName });
     const environment = await service.store.reader.environmentNamed(made.game, made.environment);
     if (environment === undefined) throw new Error('The environment that was just made is not there.');
-    const saves = await writeHistory(service.store, clock, environment.number, pilotsWithHistory, until);
+    const saves = await writeHistory(service.store, clock, environment.number, history, until);
     writeAccess(path.join(data, 'access.json'), {
       url: service.url,
       game: made.game,

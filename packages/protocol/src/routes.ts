@@ -1,30 +1,13 @@
 import { z } from 'zod';
-import type { ProblemCode } from './problems.js';
+import { manifestRoutes } from './routes/manifest-routes.js';
+import { repairRoutes } from './routes/repair-routes.js';
+import type { Route } from './routes/route.js';
 import * as disturbances from './shapes/disturbances.js';
-import * as manifests from './shapes/manifests.js';
 import * as operators from './shapes/operators.js';
 import * as players from './shapes/players.js';
 import * as sessions from './shapes/sessions.js';
 import * as unsettled from './shapes/unsettled.js';
 import { id, jsonValue, recordKey, storedRecord } from './shapes/values.js';
-
-/** Who may call: a game server, an operator with at least this role, or anybody. */
-export type Caller = 'anybody' | 'host' | operators.Role;
-
-export interface Route {
-  readonly method: 'get' | 'post' | 'put' | 'delete';
-  /** As in OpenAPI: parameters in braces. */
-  readonly path: string;
-  readonly summary: string;
-  readonly callers: readonly Caller[];
-  readonly params?: { readonly [name: string]: z.ZodType };
-  readonly query?: z.ZodObject;
-  readonly body?: z.ZodType;
-  readonly status: number;
-  readonly response: z.ZodType;
-  /** Problems of its own, beside those that every route may answer with. */
-  readonly problems: readonly ProblemCode[];
-}
 
 const player = { player: id };
 const session = { session: sessions.sessionId };
@@ -342,139 +325,8 @@ export const routes = {
     response: players.readResponse,
     problems: ['key-malformed', 'key-not-declared'],
   },
-  ledger: {
-    method: 'get',
-    path: '/v1/players/{player}/ledger',
-    summary: "Every movement of a player's currencies, the newest first",
-    callers: ['host', 'viewer'],
-    params: player,
-    query: z.object({
-      currency: z.string().max(300).optional(),
-      count: z.coerce.number().int().min(1).max(500).default(50),
-      before: z.coerce.number().int().min(1).optional(),
-    }),
-    status: 200,
-    response: manifests.ledgerPage,
-    problems: ['player-unknown', 'key-not-declared'],
-  },
-  trash: {
-    method: 'get',
-    path: '/v1/players/{player}/trash',
-    summary: 'What was removed from a player and waits until its time is up, the newest first',
-    callers: ['viewer'],
-    params: player,
-    status: 200,
-    response: manifests.trashList,
-    problems: ['player-unknown'],
-  },
-  bringBack: {
-    method: 'post',
-    path: '/v1/players/{player}/trash/{trashed}/bring-back',
-    summary: 'Brings back what was removed, as a new revision',
-    callers: ['support'],
-    params: { player: id, trashed: z.coerce.number().int().min(1) },
-    status: 200,
-    response: z.object({ broughtBack: text.meta({ description: 'The key.' }) }),
-    problems: ['trash-unknown', 'key-not-declared', 'record-misfit'],
-  },
-  makeNew: {
-    method: 'post',
-    path: '/v1/players/{player}/make-new',
-    summary: 'Makes a player new again: what they had goes to the trash, and a checkpoint keeps a copy',
-    callers: ['support'],
-    params: player,
-    status: 200,
-    response: z.object({ checkpoint: text, records: z.int() }),
-    problems: ['player-unknown', 'player-in-session'],
-  },
-  makeAllNew: {
-    method: 'post',
-    path: '/v1/players/make-new',
-    summary: 'Makes every player of the environment new; never in a live one',
-    callers: ['admin'],
-    status: 200,
-    response: z.object({ made: z.int(), inSession: z.int().meta({ description: 'Left as they are.' }) }),
-    problems: ['environment-is-live'],
-  },
-  manifest: {
-    method: 'get',
-    path: '/v1/manifest',
-    summary: 'The installed manifest, or an older version of it, with an ETag',
-    callers: ['host', 'viewer'],
-    query: manifests.versionQuery,
-    status: 200,
-    response: manifests.manifestResponse,
-    problems: ['manifest-not-installed', 'manifest-version-unknown'],
-  },
-  manifestVersions: {
-    method: 'get',
-    path: '/v1/manifest/versions',
-    summary: 'Every version that was installed, the newest first',
-    callers: ['viewer'],
-    status: 200,
-    response: manifests.manifestVersionList,
-    problems: [],
-  },
-  manifestFile: {
-    method: 'get',
-    path: '/v1/manifest/file',
-    summary: "A version's file, with what was learned since added to it",
-    callers: ['viewer'],
-    query: manifests.versionQuery,
-    status: 200,
-    response: manifests.manifestFile,
-    problems: ['manifest-not-installed', 'manifest-version-unknown'],
-  },
-  checkManifest: {
-    method: 'post',
-    path: '/v1/manifest/check',
-    summary: 'Every mistake in a manifest file, and what to write instead',
-    callers: ['viewer'],
-    body: manifests.manifestText,
-    status: 200,
-    response: manifests.mistakeList,
-    problems: [],
-  },
-  diffManifest: {
-    method: 'post',
-    path: '/v1/manifest/diff',
-    summary: 'What installing a manifest would change, what would no longer fit, and which hosts it would break',
-    callers: ['viewer'],
-    body: manifests.manifestText,
-    status: 200,
-    response: manifests.manifestDiff,
-    problems: ['manifest-invalid', 'manifest-is-other-game'],
-  },
-  installManifest: {
-    method: 'post',
-    path: '/v1/manifest',
-    summary: 'Makes a manifest the next version, at once for all',
-    callers: ['designer'],
-    body: manifests.installRequest,
-    status: 201,
-    response: z.object({ version: z.int() }),
-    problems: ['manifest-invalid', 'manifest-misfits', 'manifest-names-conflict', 'manifest-is-other-game'],
-  },
-  setLearning: {
-    method: 'put',
-    path: '/v1/manifest/learning',
-    summary: 'Lets an environment that is not live declare keys from their first value, or no longer',
-    callers: ['designer'],
-    body: z.strictObject({ learns: z.boolean() }),
-    status: 200,
-    response: z.object({ learns: z.boolean() }),
-    problems: ['learning-is-for-tests'],
-  },
-  misfits: {
-    method: 'get',
-    path: '/v1/misfits',
-    summary: 'Stored values that the installed manifest does not allow',
-    callers: ['viewer'],
-    query: z.object({ count: z.coerce.number().int().min(1).max(1000).default(100) }),
-    status: 200,
-    response: manifests.misfitList,
-    problems: ['manifest-not-installed'],
-  },
+  ...manifestRoutes,
+  ...repairRoutes,
   signIn: {
     method: 'post',
     path: '/v1/sign-in',
@@ -554,4 +406,5 @@ export const routes = {
   },
 } as const satisfies { readonly [name: string]: Route };
 
+export type { Caller, Route } from './routes/route.js';
 export type RouteName = keyof typeof routes;

@@ -76,6 +76,12 @@ export class Manifests {
       .execute();
   }
 
+  /** A manifest as it would be in force: where the environment learns, what it has learned stays declared beside it. */
+  async withWhatStaysLearned(environment: EnvironmentRow, manifest: Manifest): Promise<Manifest> {
+    if (environment.learns !== 1) return manifest;
+    return withLearned(manifest, learnedFrom(await this.learnedBy(environment.number)));
+  }
+
   /** After a commit that failed: what was learned may not be stored. */
   forgetAll(): void {
     this.#kept.clear();
@@ -87,7 +93,7 @@ export function manifestFrom(text: string): Manifest {
   return { items: {}, attributes: {}, ...(JSON.parse(text) as Partial<Manifest>) } as Manifest;
 }
 
-export function learnedFrom(rows: readonly LearnedRow[]): Learned {
+function learnedFrom(rows: readonly LearnedRow[]): Learned {
   const records: { [key: string]: RecordDeclaration } = {};
   const items: { [name: string]: ItemDeclaration } = {};
   for (const { section, name, declaration } of rows) {

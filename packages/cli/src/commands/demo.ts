@@ -6,6 +6,7 @@ interface DemoOptions {
   readonly data: string;
   readonly port: number;
   readonly pilots: number;
+  readonly history: number;
   readonly fresh: boolean;
 }
 
@@ -16,6 +17,7 @@ export function addDemo(program: Command): void {
     .option('--port <number>', 'the port to listen on', portOf, 4600)
     .option('--data <folder>', 'where the demo is kept; one that has data is kept as it is', 'demo-data')
     .option('--pilots <count>', 'how many simulated pilots fly', countOf, 12)
+    .option('--history <count>', 'how many pilots have forty days of made-up play behind them', countOf, 2_400)
     .option('--fresh', 'throw away what is in the folder and start over', false)
     .action(async (options: DemoOptions) => {
       const { startDemo } = await import('@vekkon/demo');

@@ -1,3 +1,4 @@
+import type { SchemaValidateFunction } from 'ajv';
 import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
 import addFormats from 'ajv-formats';
 import { isJsonObject, type Json } from '../json.js';
@@ -11,7 +12,6 @@ export interface Mismatch {
   readonly detail: string;
 }
 
-const ajv = makeAjv();
 const compiled = new WeakMap<object, ValidateFunction>();
 
 function makeAjv(): Ajv2020 {
@@ -19,8 +19,37 @@ function makeAjv(): Ajv2020 {
   addFormats.default(made);
   // Names that a field had before: read by the rules, not by the validator.
   made.addKeyword({ keyword: 'formerly', schemaType: 'array' });
+  // Ajv compares each with each; a thousand objects would hold up the writer for half a second.
+  made.removeKeyword('uniqueItems');
+  made.addKeyword({ keyword: 'uniqueItems', type: 'array', schemaType: 'boolean', errors: true, validate: areUnique });
   return made;
 }
+
+/** Looks for items that are equal, whatever the order of their members. */
+const areUnique: SchemaValidateFunction = (isWanted: boolean, items: readonly Json[]): boolean => {
+  if (!isWanted) return true;
+  const met = new Map<string, number>();
+  for (const [index, item] of items.entries()) {
+    const text = canonicalText(item);
+    const same = met.get(text);
+    if (same !== undefined) {
+      const message = `must not have duplicate items (${same} and ${index} are the same)`;
+      areUnique.errors = [{ keyword: 'uniqueItems', message, params: { i: index, j: same } }];
+      return false;
+    }
+    met.set(text, index);
+  }
+  return true;
+};
+
+/** The same text for equal values. */
+function canonicalText(value: Json): string {
+  return JSON.stringify(value, (_name, inner: Json) =>
+    isJsonObject(inner) ? Object.fromEntries(Object.entries(inner).sort(([a], [b]) => (a < b ? -1 : 1))) : inner,
+  );
+}
+
+const ajv = makeAjv();
 
 /** Checks a value against a schema. Each schema is compiled once, when it is first met. */
 export const checkSchema: SchemaCheck = (schema, value) => {

@@ -255,7 +255,8 @@ export class Reader {
       return { differences: [], conflicts: [], misfits: [], hosts: [] };
     }
     const before = (await this.#manifests.newestOf(environment)).rules.manifest;
-    const { manifest, conflicts } = withNamesOverTime(sent, before);
+    const { manifest: named, conflicts } = withNamesOverTime(sent, before);
+    const manifest = await this.#manifests.withWhatStaysLearned(environment, named);
     const differences = compareManifests(before, manifest);
     const misfits = await countMisfits(this.#db, environment.number, manifest, keysToCheck(before, manifest));
     const hosts = await this.#hostsBrokenBy(environment, manifest);

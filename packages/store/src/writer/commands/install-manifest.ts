@@ -31,8 +31,8 @@ export async function installManifest(
   const { manifest, conflicts } =
     before === null ? { manifest: sent, conflicts: [] } : withNamesOverTime(sent, before.manifest);
   if (conflicts.length > 0) throw new Refusal('manifest-names-conflict', conflicts.join(' '));
-  const misfits =
-    before === null ? [] : await countMisfits(db, number, manifest, keysToCheck(before.manifest, manifest));
+  const inForce = await context.manifests.withWhatStaysLearned(environment, manifest);
+  const misfits = before === null ? [] : await countMisfits(db, number, inForce, keysToCheck(before.manifest, inForce));
   const records = misfits.reduce((sum, one) => sum + one.count, 0);
   if (records > 0 && !acceptMisfits) {
     throw new Refusal(

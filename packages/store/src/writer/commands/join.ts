@@ -62,7 +62,7 @@ export interface Held {
 
 /** A player joins a host. New players and their starting values are made here, in the commit of the join. */
 export async function join(context: WriterContext, join: Join & Stamp): Promise<Joined | Held> {
-  const { db, leases } = context;
+  const { leases } = context;
   const environment = await environmentOf(context, join.environment);
   const manifest = await context.manifests.newestOf(environment);
   if (join.manifest !== null) await context.manifests.versionOf(environment, join.manifest);

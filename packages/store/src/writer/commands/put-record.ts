@@ -29,7 +29,6 @@ export async function putRecord(
   context: WriterContext,
   put: PutRecord & Stamp,
 ): Promise<{ readonly record: StoredRecord; readonly outside: ChangedOutside }> {
-  const { db } = context;
   const environment = await environmentOf(context, put.environment);
   const newest = await context.manifests.newestOf(environment);
   const found = await findPlayer(context, put.environment, put.player);

@@ -1,0 +1,21 @@
+import type { z } from 'zod';
+import type { ProblemCode } from '../problems.js';
+import type { Role } from '../shapes/operators.js';
+
+/** Who may call: a game server, an operator with at least this role, or anybody. */
+export type Caller = 'anybody' | 'host' | Role;
+
+export interface Route {
+  readonly method: 'get' | 'post' | 'put' | 'delete';
+  /** As in OpenAPI: parameters in braces. */
+  readonly path: string;
+  readonly summary: string;
+  readonly callers: readonly Caller[];
+  readonly params?: { readonly [name: string]: z.ZodType };
+  readonly query?: z.ZodObject;
+  readonly body?: z.ZodType;
+  readonly status: number;
+  readonly response: z.ZodType;
+  /** Problems of its own, beside those that every route may answer with. */
+  readonly problems: readonly ProblemCode[];
+}
