@@ -94,7 +94,7 @@ async function install(): Promise<void> {
         <ul class="differences">
           <li v-for="(one, index) in diff.differences" :key="index">
             <b>{{ one.what }}</b> {{ one.is }}<template v-if="one.detail">: {{ one.detail }}</template>
-            <span v-if="one.breaks" class="breaks">· may break</span>
+            <span v-if="one.breaks" class="breaks">may break</span>
           </li>
         </ul>
         <p v-for="one in diff.conflicts" :key="one" class="warning">{{ one }}</p>
@@ -203,6 +203,11 @@ textarea {
 .warning ul {
   margin: 0.3rem 0;
   padding-left: 1.1rem;
+}
+
+.breaks {
+  margin-left: 0.4rem;
+  white-space: nowrap;
 }
 
 .accept {
