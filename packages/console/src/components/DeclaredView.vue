@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Manifest, RecordDeclaration } from '@vekkon/core';
+import { isJsonArray, isJsonObject, type Json, type Manifest, type RecordDeclaration } from '@vekkon/core';
 import { computed } from 'vue';
 import { valueInWords } from '../words.js';
 import ValueView from './ValueView.vue';
@@ -31,6 +31,11 @@ const sections = computed(() =>
     .filter(({ records }) => records.length > 0),
 );
 
+/** Lists and objects stand below the facts, all else among them. */
+function isComposed(value: Json): boolean {
+  return isJsonObject(value) || isJsonArray(value);
+}
+
 /** What sets a declaration apart, in a few words each. */
 function factsOf(declaration: RecordDeclaration): string[] {
   const facts: string[] = [];
@@ -41,6 +46,9 @@ function factsOf(declaration: RecordDeclaration): string[] {
     const limit = declaration.creditLimit;
     if (limit !== undefined) facts.push(`${valueInWords(limit.atMost)} credited in one ${limit.per} at most`);
   }
+  if ('schema' in declaration && !isComposed(declaration.starting)) {
+    facts.push(`starts as ${valueInWords(declaration.starting)}`);
+  }
   if (declaration.kind === 'inventory') {
     if (declaration.capacity !== undefined) facts.push(`${declaration.capacity} places`);
     facts.push(declaration.accepts === undefined ? 'takes every item' : `takes ${declaration.accepts.join(', ')}`);
@@ -48,6 +56,12 @@ function factsOf(declaration: RecordDeclaration): string[] {
   if (declaration.kind === 'score') {
     facts.push(`${declaration.better} is better`, `counts the ${declaration.counts}`);
     if (declaration.season !== 'none') facts.push(`season: ${declaration.season}`);
+    if (declaration.lowest !== undefined) facts.push(`at least ${valueInWords(declaration.lowest)}`);
+    if (declaration.highest !== undefined) facts.push(`at most ${valueInWords(declaration.highest)}`);
+    const { above, below } = declaration.doubtful ?? {};
+    if (above !== undefined) facts.push(`doubtful above ${valueInWords(above)}`);
+    if (below !== undefined) facts.push(`doubtful below ${valueInWords(below)}`);
+    if (declaration.entries !== undefined) facts.push(`keeps the best ${declaration.entries}, with names`);
     if (!declaration.public) facts.push('on no board');
   }
   if (declaration.lasts === 'run') facts.push('lasts for a run');
@@ -71,7 +85,7 @@ function factsOf(declaration: RecordDeclaration): string[] {
         <span v-for="fact in one.facts" :key="fact">{{ fact }}</span>
       </p>
       <ValueView
-        v-if="one.declaration.kind === 'progress' || one.declaration.kind === 'preference'"
+        v-if="'schema' in one.declaration && isComposed(one.declaration.starting)"
         class="starting"
         :value="one.declaration.starting"
       />

@@ -1,10 +1,12 @@
 <script setup lang="ts">
+import type { InventoryValue } from '@vekkon/core';
 import type { TrashList } from '@vekkon/protocol';
 import Button from 'primevue/button';
 import { ref } from 'vue';
 import { refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
 import { timeInWords } from '../words.js';
+import InventoryView from './InventoryView.vue';
 import ProblemNotice from './ProblemNotice.vue';
 import ValueView from './ValueView.vue';
 
@@ -54,7 +56,8 @@ refreshing(load);
           {{ timeInWords(one.until) }}</span
         >
       </div>
-      <ValueView :value="one.value" />
+      <InventoryView v-if="one.key.startsWith('inventory/')" :value="one.value as InventoryValue" />
+      <ValueView v-else :value="one.value" />
       <div v-if="asked === one.number" class="ask" role="alertdialog" aria-label="Are you sure?">
         <span>What stands there now goes to the trash in its place.</span>
         <Button size="small" label="Bring it back" autofocus @click="bringBack(one.number)" />
