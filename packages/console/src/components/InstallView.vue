@@ -99,7 +99,7 @@ async function install(): Promise<void> {
         </ul>
         <p v-for="one in diff.conflicts" :key="one" class="warning">{{ one }}</p>
         <p v-for="one in diff.hosts" :key="`${one.host} ${one.version}`" class="warning">
-          {{ one.host }} was built against version {{ one.version }} and has {{ one.sessions }} players:
+          {{ one.host }} was built against version {{ one.version }} with {{ one.sessions }} in session:
           {{ one.breaks.map((broken) => `${broken.what} ${broken.detail}`).join('; ') }}.
         </p>
         <div v-if="misfits > 0" class="warning">
