@@ -177,6 +177,14 @@ describe('a manifest that changes while players play', () => {
     expect((await world.operator.misfits()).misfits).to.have.length(2);
   });
 
+  it('finds what would not fit under a name of two versions ago, where it was not written since', async () => {
+    const narrow = second.replace('span: { type: number,', 'span: { type: number, maximum: 11,');
+    const { misfits } = await world.operator.diffManifest(narrow);
+    // Of p-far the glider still lies under its first name.
+    expect(misfits.map(({ key, count }) => [key, count])).to.deep.equal([['progress/craft', 1]]);
+    expect(misfits[0]?.examples[0]).to.include({ player: 'p-far', key: 'progress/craft/heron' });
+  });
+
   it('keeps every version, with who installed it', async () => {
     const { versions } = await world.operator.manifestVersions();
     expect(versions.map(({ version, by }) => [version, by])).to.deep.equal([

@@ -1,6 +1,6 @@
 import equal from 'fast-deep-equal';
 import { isJsonArray, isJsonObject, type Json } from '../json.js';
-import { currentItem, currentKey, renameItems } from './former-names.js';
+import { currentItem, currentKey, formerNames, renameItems, storedKeys } from './former-names.js';
 import { sectionOfKind, type Manifest, type RecordDeclaration } from './manifest.js';
 import { formerNamesOf } from './schema-names.js';
 
@@ -29,8 +29,8 @@ export function compareManifests(before: Manifest, next: Manifest): readonly Dif
     ['attribute', 'attributes'],
   ];
   for (const [word, section] of named) {
-    const current =
-      section === 'items' ? (name: string) => currentItem(name, next) : (name: string) => nameNow(name, next[section]);
+    const names = formerNames(next[section]);
+    const current = (name: string) => names.get(name) ?? name;
     differences.push(
       ...compareSection(before[section], next[section], (name) => `${word} ${name}`, current, plainDetails),
     );
@@ -42,13 +42,6 @@ export function compareManifests(before: Manifest, next: Manifest): readonly Dif
     differences.push({ what: 'title', is: 'changed', detail: `"${before.title}" → "${next.title}"`, breaks: false });
   }
   return differences;
-}
-
-function nameNow(
-  name: string,
-  section: { readonly [name: string]: { readonly formerly?: readonly string[] } },
-): string {
-  return Object.entries(section).find(([, { formerly = [] }]) => formerly.includes(name))?.[0] ?? name;
 }
 
 type Details = { readonly detail: string; readonly breaks: boolean };
@@ -188,14 +181,15 @@ function short(value: Json | undefined): string {
   return text.length <= 60 ? text : `${text.slice(0, 57)}…`;
 }
 
-/** The declarations under which a stored value may no longer fit, by key: what is other than before. */
+/** The keys, families without their members, under which a stored value may no longer fit: what is declared otherwise. */
 export function keysToCheck(before: Manifest, next: Manifest): ReadonlySet<string> {
   const keys = new Set<string>();
   const areItemsSame = equal(before.items, next.items);
   for (const [key, declaration] of Object.entries(before.records)) {
     const now = next.records[currentKey(key, next)];
     const isSame = equal(declaration, now) && (declaration.kind !== 'inventory' || areItemsSame);
-    if (!isSame) keys.add(key);
+    // What was not written since a name changed still lies under the one before.
+    if (!isSame) for (const one of storedKeys(key, before)) keys.add(one);
   }
   return keys;
 }

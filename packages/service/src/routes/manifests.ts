@@ -1,4 +1,4 @@
-import { sectionOfKind, type Manifest, type Kind } from '@vekkon/core';
+import { placeInFile, type Manifest } from '@vekkon/core';
 import { fileWithLearned, readManifestFile, type Mistake } from '@vekkon/core/manifest-file';
 import { Refusal, routes, type ManifestResponse } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow } from '@vekkon/store';
@@ -42,16 +42,9 @@ export function serveManifests(router: IRouter, desk: Desk): void {
     const place = await environment();
     const { version } = await reader.manifestVersion(place, query.version);
     const rows = await reader.learnedBy(place.number);
-    const learned = rows.map(({ section, name, declaration, at, by }) => {
-      const [kind = '', declared = ''] = name.split('/');
-      const place = section === 'items' ? ['items', name] : [sectionOfKind[kind as Kind], declared];
-      return {
-        section: place[0] ?? '',
-        name: place[1] ?? '',
-        declaration: JSON.parse(declaration),
-        at: rfc3339(at),
-        by,
-      };
+    const learned = rows.map((row) => {
+      const [section, name] = row.section === 'items' ? ['items', row.name] : placeInFile(row.name);
+      return { section, name, declaration: JSON.parse(row.declaration), at: rfc3339(row.at), by: row.by };
     });
     const source = await reader.manifestSource(place.number, version);
     return {
