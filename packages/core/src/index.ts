@@ -9,6 +9,7 @@ export * from './manifest/names-over-time.js';
 export * from './manifest/spoken-names.js';
 export * from './manifest/starting-value.js';
 export * from './records/apply-transaction.js';
+export * from './records/bring-back.js';
 export * from './records/change.js';
 export * from './records/check-value.js';
 export * from './records/currency-changes.js';

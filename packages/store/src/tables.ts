@@ -133,7 +133,7 @@ export interface TrashTable {
   revision: number;
   value: JsonText;
   at: Time;
-  why: Trashed['by'] | 'made-new';
+  why: Trashed['by'];
   by: string | null;
   session: string | null;
   label: string | null;

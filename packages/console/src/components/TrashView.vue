@@ -17,7 +17,13 @@ const { calls } = useSignedIn();
 const trash = ref<TrashList['trash']>();
 const problem = ref<unknown>();
 const asked = ref<number>();
-const why = { remove: 'removed', reset: 'reset', 'start-over': 'started over', 'made-new': 'made new' };
+const why = {
+  remove: 'removed',
+  reset: 'reset',
+  'start-over': 'started over',
+  'made-new': 'made new',
+  'brought-back': 'replaced from the trash',
+};
 
 async function load(): Promise<void> {
   try {

@@ -1,13 +1,14 @@
 import equal from 'fast-deep-equal';
 import type { Json } from '../json.js';
-import { currentKey, renameFields, renamePointer } from '../manifest/former-names.js';
+import { renameFields, renamePointer } from '../manifest/former-names.js';
 import { learnFrom, withLearned } from '../manifest/learn.js';
 import type { InventoryValue, Manifest, RecordDeclaration } from '../manifest/manifest.js';
 import { keepUnspoken, spokenDeclaration, spokenRecords } from '../manifest/spoken-names.js';
 import type { Change, Op, RecordChange, Transaction } from './change.js';
 import type { SchemaCheck } from './check-value.js';
 import { changeBalance, type CreditedSince } from './currency-changes.js';
-import { changeInventory } from './inventory-changes.js';
+import { checkFamilyRoom } from './family-room.js';
+import { changeInventory, inventoryWith } from './inventory-changes.js';
 import { isProblem, problem, type ChangeProblem, type OrProblem } from './problem.js';
 import { changeProgress, checkRevision } from './progress-changes.js';
 import { readRecord } from './read-record.js';
@@ -131,11 +132,14 @@ function stored(key: string, { changed, records }: Work): StoredRecord | undefin
   return changed.get(key) ?? records.get(key);
 }
 
+function allKeys({ changed, records }: Work): ReadonlySet<string> {
+  return new Set([...records.keys(), ...changed.keys()]);
+}
+
 /** @returns the problem that it meets */
 function applyChange(change: Change, work: Work): ChangeProblem | undefined {
   if (change.op === 'start-over' || change.op === 'reset') return startOver(change, work);
-  const key = currentKey(change.key, work.rules.manifest);
-  const declared = learnOrFind({ ...change, key }, work);
+  const declared = learnOrFind(change, work);
   if (isProblem(declared)) return declared.problem;
   const { declaration } = declared;
   if (!opsOfKind[declaration.kind].includes(change.op)) {
@@ -144,8 +148,8 @@ function applyChange(change: Change, work: Work): ChangeProblem | undefined {
       `A ${declaration.kind} doesn't know ${change.op}: it takes ${opsOfKind[declaration.kind].join(', ')}.`,
     ).problem;
   }
-  work.touched.add(key);
-  return applyTo(inNamesOfNow(change, key, declaration), declared, work);
+  work.touched.add(declared.key);
+  return applyTo(inNamesOfNow(change, declared), declared, work);
 }
 
 /** What the manifest declares for the key of a change; in an environment that learns, what the change tells of it. */
@@ -161,7 +165,7 @@ function learnOrFind(change: RecordChange, work: Work): OrProblem<DeclaredKey> {
 }
 
 /** The change under the names that the manifest declares now, whichever it was sent under. */
-function inNamesOfNow(change: RecordChange, key: string, declaration: RecordDeclaration): RecordChange {
+function inNamesOfNow(change: RecordChange, { key, declaration }: DeclaredKey): RecordChange {
   if (declaration.kind !== 'progress' && declaration.kind !== 'preference') return { ...change, key };
   if (change.op === 'put' || change.op === 'merge') {
     return { ...change, key, value: renameFields(change.value, declaration.schema) };
@@ -175,7 +179,7 @@ function applyTo(change: RecordChange, declared: DeclaredKey, work: Work): Chang
   const { declaration } = declared;
   const held = stored(change.key, work);
   if ((held === undefined || held.removed === true) && change.op !== 'remove') {
-    const full = checkFamilyRoom(declared, work);
+    const full = checkFamilyRoom(declared, allKeys(work), (key) => stored(key, work));
     if (full !== undefined) return full;
   }
   const current = readRecord(held, declaration, work.rules);
@@ -198,7 +202,7 @@ function applyTo(change: RecordChange, declared: DeclaredKey, work: Work): Chang
 
 function startOver(change: Extract<Change, { op: 'start-over' | 'reset' }>, work: Work): ChangeProblem | undefined {
   const { manifest } = work.rules;
-  const keys = keysToReset(change, [...new Set([...work.records.keys(), ...work.changed.keys()])], manifest);
+  const keys = keysToReset(change, [...allKeys(work)], manifest);
   if (isProblem(keys)) return keys.problem;
   if (change.op === 'start-over') work.forgetsOnce = true;
   for (const key of keys.keys) {
@@ -286,7 +290,7 @@ function valueAfter(
     case 'alter': {
       if (declaration.kind !== 'inventory') break;
       const { manifest, check } = rules;
-      const whereIs = (piece: string) => inventoryWith(piece, work);
+      const whereIs = (piece: string) => inventoryWith(piece, allKeys(work), (key) => stored(key, work));
       return changeInventory(change, current.value as InventoryValue, { manifest, declaration, check, whereIs });
     }
     default: {
@@ -309,29 +313,4 @@ function completed<C extends RecordChange>(change: C, current: StoredRecord, dec
 
 function creditedIn(ledger: readonly LedgerLine[], key: string): number {
   return ledger.reduce((sum, line) => (line.key === key && line.op === 'credit' ? sum + line.amount : sum), 0);
-}
-
-/** The inventory in which a piece lies. */
-function inventoryWith(piece: string, work: Work): string | undefined {
-  for (const key of new Set([...work.records.keys(), ...work.changed.keys()])) {
-    const held = key.startsWith('inventory/') ? stored(key, work) : undefined;
-    if (held === undefined || held.removed === true || held.misfit === true) continue;
-    if (Object.hasOwn((held.value as InventoryValue).pieces, piece)) return key;
-  }
-  return undefined;
-}
-
-/** A family that is full takes no further member. */
-function checkFamilyRoom(declared: DeclaredKey, work: Work): ChangeProblem | undefined {
-  const { family } = declared.declaration;
-  if (family === undefined) return undefined;
-  let members = 0;
-  for (const key of new Set([...work.records.keys(), ...work.changed.keys()])) {
-    if (key.startsWith(`${declared.declared}/`) && stored(key, work)?.removed !== true) members++;
-  }
-  if (members < family.atMost) return undefined;
-  return problem(
-    'family-full',
-    `The player holds ${members} of ${declared.declared} already, and the manifest allows ${family.atMost}: remove one first.`,
-  ).problem;
 }

@@ -14,6 +14,7 @@ import type { Alter, Gain, InventoryChange, Lose } from './change.js';
 import { checkValue, type SchemaCheck } from './check-value.js';
 import { mergePatch } from './merge-patch.js';
 import { problem, type OrProblem } from './problem.js';
+import type { StoredRecord } from './record.js';
 
 /** What an inventory change is judged by. */
 export interface InventoryRules {
@@ -46,6 +47,20 @@ export function placesTaken({ stacks, pieces }: InventoryValue, { items }: Manif
     taken += Math.ceil(count / (item === undefined || isUnique(item) ? 1 : item.stack));
   }
   return taken;
+}
+
+/** The inventory of a player in which a piece lies. */
+export function inventoryWith(
+  piece: string,
+  keys: Iterable<string>,
+  stored: (key: string) => StoredRecord | undefined,
+): string | undefined {
+  for (const key of keys) {
+    const held = key.startsWith('inventory/') ? stored(key) : undefined;
+    if (held === undefined || held.removed === true || held.misfit === true) continue;
+    if (Object.hasOwn((held.value as InventoryValue).pieces, piece)) return key;
+  }
+  return undefined;
 }
 
 /** What does not fit the manifest in an inventory: an item that it does not take, or traits that are not declared so. */

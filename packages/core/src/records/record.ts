@@ -1,5 +1,4 @@
 import type { Json } from '../json.js';
-import type { Change } from './change.js';
 
 /** What is stored under one key for one player. */
 export interface StoredRecord {
@@ -32,5 +31,5 @@ export interface LedgerLine {
 export interface Trashed {
   readonly key: string;
   readonly record: StoredRecord;
-  readonly by: Extract<Change['op'], 'remove' | 'reset' | 'start-over'>;
+  readonly by: 'remove' | 'reset' | 'start-over' | 'made-new' | 'brought-back';
 }

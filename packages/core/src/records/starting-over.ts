@@ -7,7 +7,7 @@ import { isProblem, type OrProblem } from './problem.js';
 import type { Rules } from './apply-transaction.js';
 import { readRecord } from './read-record.js';
 import { declaredPart, declarationOf, kinds } from './record-key.js';
-import type { LedgerLine, StoredRecord } from './record.js';
+import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';
 
 /** The stored keys that go back to their starting values: all that lasts for a run, one record, a family, or a kind. */
 export function keysToReset(
@@ -34,7 +34,7 @@ export function resetRecord(
   held: StoredRecord,
   declaration: RecordDeclaration,
   rules: Rules,
-  op: 'start-over' | 'reset' | 'made-new',
+  op: 'start-over' | 'reset',
 ): { readonly record: StoredRecord; readonly line?: LedgerLine } | undefined {
   if (held.removed === true) return undefined;
   const starting = startingRecordValue(declaration);
@@ -53,4 +53,23 @@ export function resetRecord(
   return { record: fallsBack ? { revision, value: null, removed: true } : { revision, value: starting } };
 }
 
-const reasons = { 'start-over': 'started over', reset: 'reset', 'made-new': 'made new' } as const;
+const reasons = { 'start-over': 'started over', reset: 'reset' } as const;
+
+/** What taking away all that a player has leads to: nothing is left, and each balance comes to 0 by a ledger line. */
+export function takeAllAway(records: Records): {
+  readonly changed: Records;
+  readonly ledger: readonly LedgerLine[];
+  readonly trash: readonly Trashed[];
+} {
+  const changed = new Map<string, StoredRecord>();
+  const ledger: LedgerLine[] = [];
+  const trash: Trashed[] = [];
+  for (const [key, record] of records) {
+    if (record.removed === true) continue;
+    trash.push({ key, record, by: 'made-new' });
+    changed.set(key, { revision: record.revision + 1, value: null, removed: true });
+    if (!key.startsWith('currency/')) continue;
+    ledger.push({ key, op: 'made-new', amount: -Number(record.value), balance: 0, reason: 'made new', count: 1 });
+  }
+  return { changed, ledger, trash };
+}

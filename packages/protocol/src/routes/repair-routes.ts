@@ -41,7 +41,7 @@ export const repairRoutes = {
     params: { player: id, trashed: z.coerce.number().int().min(1) },
     status: 200,
     response: z.object({ broughtBack: text.meta({ description: 'The key.' }) }),
-    problems: ['trash-unknown', 'key-not-declared', 'record-misfit'],
+    problems: ['trash-unknown', 'key-not-declared', 'record-misfit', 'family-full', 'piece-exists', 'inventory-full'],
   },
   makeNew: {
     method: 'post',

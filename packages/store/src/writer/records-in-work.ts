@@ -140,7 +140,7 @@ export class RecordsInWork {
       trash = [],
       texts = new Map(),
     }: {
-      readonly trash?: readonly (Omit<Trashed, 'by'> & { readonly by: NewTrashRow['why'] })[];
+      readonly trash?: readonly Trashed[];
       readonly texts?: ReadonlyMap<string, string>;
     } = {},
   ): void {

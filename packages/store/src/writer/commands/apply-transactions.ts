@@ -43,7 +43,8 @@ export async function applyTransactions(
   let rules = before;
   const touched = new Set<string>();
   const outcomes: TransactionOutcome[] = [];
-  await records.loadCredits(transactions, rules.manifest, source.earliest);
+  const firstAt = Math.min(...transactions.map((one) => timeOf(one, source)));
+  await records.loadCredits(transactions, rules.manifest, firstAt);
   for (const [position, transaction] of transactions.entries()) {
     const { once, label = null } = transaction;
     if (once !== undefined && (await isUsed(once))) {

@@ -1,12 +1,4 @@
-import {
-  declarationOf,
-  isProblem,
-  readKeys,
-  type ChangeProblemCode,
-  type Json,
-  type LedgerLine,
-  type StoredRecord,
-} from '@vekkon/core';
+import { bringBackValue, isProblem, type Json } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
@@ -39,30 +31,16 @@ export async function bringBack(
       .where('player', '=', player.number)
       .executeTakeFirst());
   if (player === undefined || row === undefined) throw new Refusal('trash-unknown');
-  const declared = declarationOf(row.key, rules.manifest);
-  if (isProblem(declared)) {
-    throw new Refusal(
-      declared.problem.code as ChangeProblemCode,
-      `It can't be brought back: ${declared.problem.detail}`,
-    );
-  }
-  const { key } = declared;
   const records = await RecordsInWork.load(context, player.number, rules.manifest);
-  const held = records.records.get(key);
-  const record: StoredRecord = { revision: (held?.revision ?? 0) + 1, value: JSON.parse(row.value) as Json };
-  const read = readKeys([key], new Map([[key, record]]), rules).get(key);
-  if (read?.misfit === true) {
-    throw new Refusal('record-misfit', `It can't be brought back: ${key} does not fit the manifest any more.`, { key });
+  const trashedValue = { key: row.key, value: JSON.parse(row.value) as Json };
+  const back = bringBackValue(records.records, trashedValue, rules);
+  if (isProblem(back)) {
+    const { code, detail, ...facts } = back.problem;
+    throw new Refusal(code, `It can't be brought back: ${detail}`, facts);
   }
-  const label = `brought back from the trash`;
-  const lines: LedgerLine[] = [];
-  if (declared.kind === 'currency') {
-    const balance = Number(record.value);
-    const before = held === undefined || held.removed === true ? 0 : Number(held.value);
-    lines.push({ key, op: 'restore', amount: balance - before, balance, reason: label, count: 1 });
-  }
-  const trash = held === undefined || held.removed === true ? [] : [{ key, record: held, by: 'reset' as const }];
-  records.set(new Map([[key, record]]), lines, { session: null, by, label, at: now }, { trash });
+  const { key, record, ledger, trash } = back;
+  const label = 'brought back from the trash';
+  records.set(new Map([[key, record]]), ledger, { session: null, by, label, at: now }, { trash });
   await records.writeFor(player, now);
   await db.deleteFrom('trash').where('number', '=', trashed).execute();
   await note(context, {

@@ -1,4 +1,4 @@
-import type { LedgerLine, Rules, StoredRecord, Trashed } from '@vekkon/core';
+import { takeAllAway, type Rules } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { rfc3339 } from '../../clock.js';
 import type { PlayerRow } from '../../tables.js';
@@ -52,17 +52,7 @@ async function makeOneNew(
   const { db } = context;
   const records = await RecordsInWork.load(context, player.number, rules.manifest);
   const checkpoint = await copyAll(context, player, records, by, now);
-  const changed = new Map<string, StoredRecord>();
-  const ledger: LedgerLine[] = [];
-  const trash: (Omit<Trashed, 'by'> & { readonly by: 'made-new' })[] = [];
-  for (const [key, record] of records.records) {
-    if (record.removed === true) continue;
-    trash.push({ key, record, by: 'made-new' });
-    changed.set(key, { revision: record.revision + 1, value: null, removed: true });
-    if (!key.startsWith('currency/')) continue;
-    const balance = Number(record.value);
-    ledger.push({ key, op: 'made-new', amount: -balance, balance: 0, reason: 'made new', count: 1 });
-  }
+  const { changed, ledger, trash } = takeAllAway(records.records);
   records.set(changed, ledger, { session: null, by, label: null, at: now }, { trash });
   await records.writeFor(player, now);
   await db.deleteFrom('once_tokens').where('player', '=', player.number).execute();
