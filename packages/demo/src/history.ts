@@ -86,6 +86,7 @@ export async function writeHistory(
         session,
         host: random.oneOf(hosts),
         instance: null,
+        device: null,
         attempt: null,
         name: pilot.name,
         manifest: null,
@@ -104,7 +105,9 @@ export async function writeHistory(
         ...(isLast && random.chance(0.02) ? [startOver] : []),
       ];
       for (const transaction of transactions) keepCount(have, transaction);
-      written.push(writer.do('save', { environment, session, number, seen: null, transactions, leave: isLast }));
+      written.push(
+        writer.do('save', { environment, session, number, seen: null, device: null, transactions, leave: isLast }),
+      );
       saves++;
     }
     return at;

@@ -2,6 +2,7 @@ export * from './openapi.js';
 export * from './problems.js';
 export * from './routes.js';
 export * from './shapes/changes.js';
+export * from './shapes/devices.js';
 export * from './shapes/disturbances.js';
 export * from './shapes/manifests.js';
 export * from './shapes/operators.js';

@@ -97,6 +97,31 @@ const changeProblems = {
   },
   'family-full': { status: 422, title: 'Family full', advice: 'Remove one before adding another.' },
   'player-too-large': { status: 422, title: 'Player too large', advice: 'Keep less for this player.' },
+  'not-for-players': {
+    status: 403,
+    title: "Not for the player's own device",
+    advice: 'Let a game server do it, or declare "player: write" (or read) for it in the manifest.',
+  },
+  'checkpoints-not-declared': {
+    status: 422,
+    title: 'No checkpoints declared',
+    advice: 'Say under "checkpoints" in the manifest what a checkpoint is to hold.',
+  },
+  'checkpoint-exists': {
+    status: 409,
+    title: 'Checkpoint name taken',
+    advice: 'Choose another name, or say with "instead" that the one of that name is given up.',
+  },
+  'checkpoint-unknown': {
+    status: 404,
+    title: 'No such checkpoint',
+    advice: 'Check the name against the checkpoints that there are.',
+  },
+  'checkpoints-full': {
+    status: 409,
+    title: 'All checkpoints taken',
+    advice: 'Ask the player which one is to be given up, and say so with "instead".',
+  },
 } satisfies { readonly [code in ChangeProblemCode]: Entry };
 
 /** Every problem that the service answers with. The page /problems is made from this. */
@@ -121,6 +146,17 @@ export const problemCatalogue = {
     status: 403,
     title: 'Wrong kind of credential',
     advice: 'This call takes another kind: a host key, or an operator who is signed in.',
+  },
+  'device-revoked': {
+    status: 403,
+    title: 'Device revoked',
+    advice: 'An operator has shut this device out. Begin again with a secret of its own, or ask them.',
+  },
+  'device-unknown': { status: 404, title: 'Device not known', advice: "See the list of the player's devices." },
+  'origin-not-allowed': {
+    status: 403,
+    title: 'Web origin not allowed',
+    advice: 'Allow it for the environment: vekkon game origins --allow https://…',
   },
   'role-too-low': { status: 403, title: 'Role does not allow this', advice: 'Ask an admin to do it, or for the role.' },
   'sign-in-refused': {
@@ -347,6 +383,8 @@ export interface ProblemFacts {
   readonly issues?: readonly { readonly pointer: string; readonly detail: string }[] | undefined;
   readonly mistakes?:
     readonly { readonly line: number; readonly column: number; readonly detail: string }[] | undefined;
+  /** The names of the checkpoints that there are. */
+  readonly checkpoints?: readonly string[] | undefined;
   /** Where transactions that came too late are kept, in their order. */
   readonly unsettled?: readonly string[] | undefined;
   /** How many stored records would not fit, under which keys, with examples. */

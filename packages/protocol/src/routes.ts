@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { deviceRoutes } from './routes/device-routes.js';
 import { manifestRoutes } from './routes/manifest-routes.js';
 import { repairRoutes } from './routes/repair-routes.js';
 import type { Route } from './routes/route.js';
@@ -75,7 +76,7 @@ export const routes = {
     method: 'post',
     path: '/v1/sessions/{session}/saves',
     summary: 'Applies a numbered batch of transactions, once',
-    callers: ['host'],
+    callers: ['host', 'device'],
     params: session,
     body: sessions.saveRequest,
     status: 200,
@@ -86,7 +87,7 @@ export const routes = {
     method: 'post',
     path: '/v1/sessions/{session}/leave',
     summary: 'A last save and the end of the session, in one commit',
-    callers: ['host'],
+    callers: ['host', 'device'],
     params: session,
     body: sessions.leaveRequest,
     status: 200,
@@ -97,7 +98,7 @@ export const routes = {
     method: 'post',
     path: '/v1/sessions/{session}/renew',
     summary: 'Keeps the lease; answers like a save without transactions',
-    callers: ['host'],
+    callers: ['host', 'device'],
     params: session,
     body: sessions.renewRequest,
     status: 200,
@@ -325,6 +326,7 @@ export const routes = {
     response: players.readResponse,
     problems: ['key-malformed', 'key-not-declared'],
   },
+  ...deviceRoutes,
   ...manifestRoutes,
   ...repairRoutes,
   signIn: {

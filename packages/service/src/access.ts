@@ -1,5 +1,5 @@
 import { Refusal, roles, type Caller, type Role } from '@vekkon/protocol';
-import type { Clock, Credential, EnvironmentRow, Reader } from '@vekkon/store';
+import type { Clock, Credential, EnvironmentRow, Reader, Writer } from '@vekkon/store';
 import type { Request } from 'express';
 import { hashToken } from './tokens.js';
 
@@ -14,16 +14,22 @@ export interface Operator {
 export type Principal =
   | { readonly sort: 'anybody' }
   | { readonly sort: 'host'; readonly environment: number; readonly hint: string }
+  /** A game on a device that has no token yet. */
+  | { readonly sort: 'device-key'; readonly environment: number; readonly hint: string }
+  /** A player's own device. */
+  | { readonly sort: 'device'; readonly environment: number; readonly device: string; readonly player: string }
   | { readonly sort: 'operator'; readonly operator: Operator; readonly tokenHash: string };
 
 /** Finds out who calls, and whether they may. */
 export class Access {
   readonly #reader: Reader;
+  readonly #writer: Writer;
   readonly #clock: Clock;
   readonly #kept = new Map<string, { readonly credential: Credential; readonly principal: Principal }>();
 
-  constructor(reader: Reader, clock: Clock) {
+  constructor(reader: Reader, writer: Writer, clock: Clock) {
     this.#reader = reader;
+    this.#writer = writer;
     this.#clock = clock;
   }
 
@@ -35,16 +41,14 @@ export class Access {
     const { credential, principal } = this.#kept.get(hash) ?? (await this.#find(hash));
     const isOver = credential.expires_at !== null && credential.expires_at <= this.#clock.now();
     if (credential.revoked_at !== null || isOver) throw new Refusal('credential-revoked');
-    if (principal.sort === 'host' && !callers.includes('host')) {
-      throw new Refusal('credential-wrong-kind', 'This call takes an operator who is signed in, not a host key.');
-    }
-    if (principal.sort === 'operator') checkRole(principal.operator.role, callers);
+    checkKind(principal, callers);
+    if (principal.sort === 'device-key' || principal.sort === 'device') await this.#checkOrigin(request, principal);
     return principal;
   }
 
   /** The environment that a request is about: the key's own, or the one that an operator names. */
   async environmentOf(request: Request, principal: Principal): Promise<EnvironmentRow> {
-    if (principal.sort === 'host') return this.#reader.environment(principal.environment);
+    if ('environment' in principal) return this.#reader.environment(principal.environment);
     const named = request.get('Vekkon-Environment');
     if (named === undefined) {
       const [only, ...others] = await this.#reader.environments();
@@ -67,10 +71,27 @@ export class Access {
     this.#kept.clear();
   }
 
+  /** A web page calls only from where the environment allows it; what is no page sends no origin. */
+  async #checkOrigin(request: Request, { environment }: { readonly environment: number }): Promise<void> {
+    const origin = request.get('Origin');
+    if (origin === undefined || isOwnOrigin(origin, request)) return;
+    const { origins, game, name } = await this.#reader.environment(environment);
+    if (origins === null || (JSON.parse(origins) as readonly string[]).includes(origin)) return;
+    throw new Refusal(
+      'origin-not-allowed',
+      `Pages of ${origin} may not call ${game}/${name}: an admin allows it with "vekkon game origins --allow ${origin}".`,
+    );
+  }
+
   async #find(hash: string) {
     const credential = await this.#reader.credential(hash);
     if (credential === undefined) throw new Refusal('credential-unknown');
     const found = { credential, principal: await this.#principalOf(credential, hash) };
+    if (credential.sort === 'device' && credential.used_at === null && credential.revoked_at === null) {
+      // Those that it replaces may be known here.
+      await this.#writer.do('useDeviceToken', { hash });
+      this.forgetAll();
+    }
     if (this.#kept.size >= 10_000) this.#kept.clear();
     this.#kept.set(hash, found);
     return found;
@@ -80,6 +101,13 @@ export class Access {
     if (credential.sort === 'host-key' && credential.environment !== null) {
       return { sort: 'host', environment: credential.environment, hint: credential.hint ?? '' };
     }
+    if (credential.sort === 'device-key' && credential.environment !== null) {
+      return { sort: 'device-key', environment: credential.environment, hint: credential.hint ?? '' };
+    }
+    const { device_id: device, player_id: player } = credential;
+    if (credential.sort === 'device' && credential.environment !== null && device !== null && player !== null) {
+      return { sort: 'device', environment: credential.environment, device, player };
+    }
     const operator =
       credential.sort === 'operator' && credential.operator !== null
         ? await this.#reader.operator(credential.operator)
@@ -87,17 +115,58 @@ export class Access {
     if (operator !== undefined) return { sort: 'operator', operator, tokenHash };
     throw new Refusal(
       'credential-wrong-kind',
-      credential.sort === 'device-key'
-        ? 'This is a device key: a game server shows its host key.'
-        : 'This is a link for the first admin, not a credential: open it in a browser.',
+      'This is a link for the first admin, not a credential: open it in a browser.',
     );
   }
+}
+
+/** The device that calls; null for anybody else. */
+export function deviceIn(principal: Principal): string | null {
+  return principal.sort === 'device' ? principal.device : null;
+}
+
+/** The player whose own device calls. @throws where the route let anybody else in */
+export function deviceOf(principal: Principal): Extract<Principal, { sort: 'device' }> {
+  if (principal.sort === 'device') return principal;
+  throw new TypeError(`A route for devices let in a caller of the sort "${principal.sort}".`);
+}
+
+/** Is it a game on a player's own device? */
+export function isOnDevice({ sort }: Principal): boolean {
+  return sort === 'device' || sort === 'device-key';
 }
 
 /** Who it was, for the activity and the ledger. */
 export function nameOf(principal: Principal): string {
   if (principal.sort === 'operator') return principal.operator.email;
-  return principal.sort === 'host' ? `key ${principal.hint}…` : 'anybody';
+  if (principal.sort === 'device') return principal.device;
+  return principal.sort === 'anybody' ? 'anybody' : `key ${principal.hint}…`;
+}
+
+const spokenOf = {
+  host: 'a host key',
+  'device-key': 'a device key',
+  device: "a device's token",
+  operator: 'an operator who is signed in',
+} as const;
+
+function checkKind(principal: Principal, callers: readonly Caller[]): void {
+  if (principal.sort === 'anybody') return undefined;
+  if (principal.sort === 'operator') return checkRole(principal.operator.role, callers);
+  if (callers.includes(principal.sort)) return undefined;
+  throw wrongKind(callers, principal.sort);
+}
+
+function wrongKind(callers: readonly Caller[], shown: keyof typeof spokenOf): Refusal {
+  const isRole = (caller: Caller) => (roles as readonly string[]).includes(caller);
+  const sorts = new Set(callers.map((caller) => (isRole(caller) ? 'operator' : (caller as keyof typeof spokenOf))));
+  const taken = [...sorts].map((sort) => spokenOf[sort]).join(', or ');
+  return new Refusal('credential-wrong-kind', `This call takes ${taken}, not ${spokenOf[shown]}.`);
+}
+
+/** A page that the service itself serves. */
+function isOwnOrigin(origin: string, request: Request): boolean {
+  return URL.canParse(origin) && new URL(origin).host === request.get('Host');
 }
 
 function bearerOf(request: Request): string {
@@ -113,7 +182,7 @@ function bearerOf(request: Request): string {
 function checkRole(role: Role, callers: readonly Caller[]): void {
   const needed = callers.filter((caller): caller is Role => (roles as readonly string[]).includes(caller));
   if (needed.length === 0) {
-    throw new Refusal('credential-wrong-kind', 'This call takes a host key, not an operator who is signed in.');
+    throw wrongKind(callers, 'operator');
   }
   const least = Math.min(...needed.map((one) => roles.indexOf(one)));
   if (roles.indexOf(role) < least) {

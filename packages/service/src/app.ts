@@ -7,6 +7,7 @@ import helmet from 'helmet';
 import { serveConsole } from './console-files.js';
 import { problemResponder, routeUnknown } from './problems.js';
 import { serveAbout } from './routes/about.js';
+import { serveDevices } from './routes/devices.js';
 import { serveDisturbances } from './routes/disturbances.js';
 import { serveEnvironments } from './routes/environments.js';
 import { serveHosts } from './routes/hosts.js';
@@ -47,6 +48,7 @@ export function makeApp(desk: Desk, version: string): Express {
   serveAbout(app, desk, version);
   serveSessions(app, desk);
   serveHosts(app, desk);
+  serveDevices(app, desk);
   serveUnsettled(app, desk);
   serveDisturbances(app, desk);
   serveRecords(app, desk);

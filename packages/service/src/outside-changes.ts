@@ -1,4 +1,4 @@
-import { readKeys, spokenRecords } from '@vekkon/core';
+import { isForPlayers, readKeys, spokenRecords } from '@vekkon/core';
 import type { ChangedOutside, EnvironmentRow } from '@vekkon/store';
 import { recordsByKey } from './records-by-key.js';
 import type { Desk } from './serve-route.js';
@@ -14,7 +14,8 @@ export async function tellOutside(
   if (player === undefined) return;
   const { rules } = await reader.manifestOf(environment);
   const stored = await reader.stored(player.number, rules.manifest);
-  const read = readKeys(keys, stored, rules);
+  const shown = open.isOnDevice ? keys.filter((key) => isForPlayers(key, rules.manifest)) : keys;
+  const read = readKeys(shown, stored, rules);
   const isOlder = open.manifestVersion !== environment.manifest_version;
   const spoken = isOlder ? (await reader.manifestVersion(environment, open.manifestVersion)).rules.manifest : undefined;
   const records = spoken === undefined ? read : spokenRecords(read, rules.manifest, spoken, rules.check);

@@ -1,6 +1,7 @@
 import { checkValue, limits, type Json } from '@vekkon/core';
 import { Refusal, type ProblemCode, type Route } from '@vekkon/protocol';
 import type { Clock, EnvironmentRow, Reader, Writer } from '@vekkon/store';
+import cors from 'cors';
 import type { IRouter, Request, Response } from 'express';
 import type { z } from 'zod';
 import type { Access, Principal } from './access.js';
@@ -59,10 +60,14 @@ export function serveRoute<R extends Route>(
   route: R,
   handler: (call: Call<R>) => Promise<z.output<R['response']> | JsonText | undefined>,
 ): void {
+  if (route.callers.some((caller) => caller === 'device' || caller === 'device-key')) {
+    router.all(expressPath(route.path), sharedWithPages);
+  }
   router[route.method](expressPath(route.path), async (request, response) => {
     const principal = await desk.access.admit(request, route.callers);
-    // Only hosts are disturbed: the people who look at it are not.
-    if (principal.sort === 'host') await desk.disturbances.before(principal.environment);
+    // Only games are disturbed: the people who look at it are not.
+    const disturbed = 'environment' in principal ? principal.environment : undefined;
+    if (disturbed !== undefined) await desk.disturbances.before(disturbed);
     const call = {
       params: parseParams(route, request),
       query: route.query && parse(route.query, request.query, 'the query'),
@@ -74,7 +79,7 @@ export function serveRoute<R extends Route>(
     } as Call<R>;
     const answer = await handler(call);
     if (answer === undefined) return;
-    if (principal.sort === 'host' && desk.disturbances.losesResponse(principal.environment)) {
+    if (disturbed !== undefined && desk.disturbances.losesResponse(disturbed)) {
       request.socket.destroy();
       return;
     }
@@ -83,6 +88,18 @@ export function serveRoute<R extends Route>(
     else response.json(answer);
   });
 }
+
+/**
+ * What devices call may be called by web pages (CORS, WHATWG Fetch). The
+ * browser asks before it shows a credential, so every page is told yes here;
+ * which origins an environment takes is checked with the credential, and a
+ * page that is refused can read why.
+ */
+const sharedWithPages = cors({
+  origin: true,
+  exposedHeaders: ['ETag', 'Retry-After', 'Vekkon-Misfit', 'X-Request-Id'],
+  maxAge: 7200,
+});
 
 /** `{key}` may hold slashes, all other parameters are one segment. */
 function expressPath(path: string): string {

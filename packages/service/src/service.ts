@@ -48,7 +48,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const desk = {
     writer: store.writer,
     reader: store.reader,
-    access: new Access(store.reader, clock),
+    access: new Access(store.reader, store.writer, clock),
     clock,
     log,
     streams,

@@ -1,7 +1,14 @@
 import { createHash, randomBytes } from 'node:crypto';
 
 /** What a credential starts with, so that people can tell them apart. */
-const prefixes = { hostKey: 'vkh_', deviceKey: 'vkd_', operator: 'vko_', invitation: 'vki_', session: 'ses_' } as const;
+const prefixes = {
+  hostKey: 'vkh_',
+  deviceKey: 'vkd_',
+  deviceToken: 'vkt_',
+  operator: 'vko_',
+  invitation: 'vki_',
+  session: 'ses_',
+} as const;
 
 /** A new random token of 192 bits. */
 export function newToken(sort: keyof typeof prefixes): string {
@@ -11,4 +18,9 @@ export function newToken(sort: keyof typeof prefixes): string {
 /** What is kept of a token. It is random and long, so a plain hash can't be guessed back. */
 export function hashToken(token: string): string {
   return createHash('sha256').update(token).digest('base64url');
+}
+
+/** A new random id for people to read, of 80 bits. */
+export function newId(prefix: 'dev' | 'p'): string {
+  return `${prefix}-${randomBytes(10).toString('hex')}`;
 }

@@ -21,6 +21,8 @@ export interface EnvironmentTable {
   learns: ColumnType<Flag, Flag | undefined, Flag>;
   /** Grows with everything that is learned or forgotten: the manifest is another one then. */
   learned: ColumnType<number, number | undefined, number>;
+  /** The web origins from which devices may call, as a JSON list; null for any. */
+  origins: JsonText | null;
   created_at: WrittenOnce<Time>;
 }
 
@@ -54,16 +56,31 @@ export interface OperatorTable {
   created_at: WrittenOnce<Time>;
 }
 
-/** Host keys, device keys, operators' tokens and the first admin's link; only their hashes are kept. */
+/** Host keys, device keys, the tokens of operators and devices, and the first admin's link; only their hashes are kept. */
 export interface CredentialTable {
   hash: WrittenOnce<string>;
   /** The first characters of a key, to tell it by; null for what is no key. */
   hint: WrittenOnce<string | null>;
-  sort: WrittenOnce<'host-key' | 'device-key' | 'operator' | 'first-admin'>;
+  sort: WrittenOnce<'host-key' | 'device-key' | 'device' | 'operator' | 'first-admin'>;
   environment: WrittenOnce<number | null>;
   operator: WrittenOnce<number | null>;
+  device: ColumnType<number | null, number | null | undefined, never>;
   created_at: WrittenOnce<Time>;
   expires_at: WrittenOnce<Time | null>;
+  /** When a device's token was first shown; those before it are over then. */
+  used_at: ColumnType<Time | null, Time | null | undefined, Time | null>;
+  revoked_at: Time | null;
+}
+
+/** A player's own device, known by a secret that it made itself; only the secret's hash is kept. */
+export interface DeviceTable {
+  number: Generated<number>;
+  id: WrittenOnce<string>;
+  environment: WrittenOnce<number>;
+  player: WrittenOnce<number>;
+  secret_hash: WrittenOnce<string>;
+  name: string | null;
+  created_at: WrittenOnce<Time>;
   revoked_at: Time | null;
 }
 
@@ -147,9 +164,23 @@ export interface CheckpointTable {
   summary: string | null;
   at: Time;
   by: string | null;
+  /** An operator made it: the game does not see it. */
+  by_operator: Flag;
   seen: number;
   /** By key: revision and value. */
   records: JsonText;
+  /** Another took its place; it is kept for a while. */
+  given_up_at: Time | null;
+}
+
+/** What was changed from outside a session since the player's oldest checkpoint: a restore applies it again. */
+export interface OutsideChangeTable {
+  number: Generated<number>;
+  player: number;
+  seen: number;
+  at: Time;
+  /** A change, or a key and the value that was brought back. */
+  content: JsonText;
 }
 
 export interface HostInstanceTable {
@@ -166,6 +197,8 @@ export interface SessionTable {
   player: WrittenOnce<number>;
   host: WrittenOnce<string>;
   instance: WrittenOnce<string | null>;
+  /** The id of the player's own device that opened it; null for a game server's. */
+  device: WrittenOnce<string | null>;
   attempt: WrittenOnce<string | null>;
   fence: WrittenOnce<number>;
   is_new: WrittenOnce<Flag>;
@@ -249,6 +282,8 @@ export interface Tables {
   learned: LearnedTable;
   trash: TrashTable;
   checkpoints: CheckpointTable;
+  outside_changes: OutsideChangeTable;
+  devices: DeviceTable;
   host_instances: HostInstanceTable;
   sessions: SessionTable;
   once_tokens: OnceTokenTable;
@@ -266,5 +301,7 @@ export type NewHistoryRow = Insertable<HistoryTable>;
 export type NewLedgerRow = Insertable<LedgerTable>;
 export type LedgerRow = Selectable<LedgerTable>;
 export type TrashRow = Selectable<TrashTable>;
+export type CheckpointRow = Selectable<CheckpointTable>;
+export type DeviceRow = Selectable<DeviceTable>;
 export type LearnedRow = Selectable<LearnedTable>;
 export type NewTrashRow = Insertable<TrashTable>;

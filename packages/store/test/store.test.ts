@@ -23,6 +23,7 @@ describe('the writer', () => {
       isLive: false,
       leaseSeconds: 60,
       manifest: { manifest: highfell.manifest, source: '' },
+      origins: null,
       keys: [],
       by: 'maren@highfell.example',
     });
@@ -40,13 +41,22 @@ describe('the writer', () => {
       session,
       host: 'ridge-eu-1',
       instance: null,
+      device: null,
       attempt: null,
       name: null,
       attributes: {},
       manifest: null,
     });
   const save = (session: string, number: number) =>
-    store.writer.do('save', { environment, session, number, seen: null, transactions: [climb], leave: false });
+    store.writer.do('save', {
+      environment,
+      session,
+      number,
+      seen: null,
+      device: null,
+      transactions: [climb],
+      leave: false,
+    });
   const climbs = async (player: string) => {
     const row = await store.reader.player(environment, player);
     return (await store.reader.record(row!.number, 'progress/climbs', highfell.manifest))?.value;

@@ -26,6 +26,7 @@ const common = {
   others: { description: 'What other players may see.', enum: ['none', 'read'] },
 };
 const bareValue = { type: ['null', 'boolean', 'number', 'string', 'array'] };
+const bareStarting = { ...bareValue, description: 'In place of a schema: its type and starting value.' };
 const wholeNumber = {
   type: 'integer',
   minimum: Number.MIN_SAFE_INTEGER,
@@ -62,7 +63,7 @@ export const manifestSchema = {
     manifest: { const: 1 },
     game: name,
     title: { type: 'string', minLength: 1, maxLength: limits.idCharacters },
-    progress: namedBy(orBareValue(record({ family, schema: valueSchema }, ['schema']))),
+    progress: namedBy(orBareValue(record({ family, schema: valueSchema, starting: bareStarting }))),
     currencies: namedBy(
       orBareValue(
         record({
@@ -88,7 +89,7 @@ export const manifestSchema = {
         },
       }),
     ),
-    preferences: namedBy(orBareValue(record({ schema: valueSchema }, ['schema']))),
+    preferences: namedBy(orBareValue(record({ schema: valueSchema, starting: bareStarting }))),
     boards: namedBy(
       record(
         {

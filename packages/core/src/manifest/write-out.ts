@@ -199,9 +199,15 @@ function seasonOf(season: string | undefined, path: Path, complain: Complain): s
 
 /** A declaration by schema, or by a bare value that stands for a schema with its type and starting value. */
 function writeOutSchema(path: Path, short: Json, complain: Complain) {
-  const long: JsonObject = isJsonObject(short) ? short : {};
-  const schema: Schema = isJsonObject(short) ? (short['schema'] as Schema) : { type: typeOf(short), default: short };
-  const at = isJsonObject(short) ? [...path, 'schema'] : path;
+  const long: JsonObject = isJsonObject(short) ? short : { starting: short };
+  const { schema: given, starting: bare } = long;
+  if ((given === undefined) === (bare === undefined)) {
+    const what = given === undefined ? 'says neither' : 'says both';
+    complain(path, `"${path[1]}" ${what}: a "schema", or a "starting" value that stands for one, is needed.`);
+    return { long, declared: { schema: true, starting: null } };
+  }
+  const schema = given === undefined ? { type: typeOf(bare ?? null), default: bare ?? null } : (given as Schema);
+  const at = isJsonObject(short) ? [...path, given === undefined ? 'starting' : 'schema'] : path;
   return { long, declared: { schema, starting: startingOf(at, schema, complain) ?? null } };
 }
 

@@ -4,15 +4,22 @@ import { renameFields, renamePointer } from '../manifest/former-names.js';
 import { learnFrom, withLearned } from '../manifest/learn.js';
 import type { InventoryValue, Manifest, RecordDeclaration } from '../manifest/manifest.js';
 import { keepUnspoken, spokenDeclaration, spokenRecords } from '../manifest/spoken-names.js';
-import type { Change, Op, RecordChange, Transaction } from './change.js';
+import { isWide, type Change, type Op, type RecordChange, type Transaction, type WideChange } from './change.js';
 import type { SchemaCheck } from './check-value.js';
+import {
+  makeCheckpoint,
+  restoreCheckpoint,
+  type Checkpoint,
+  type CheckpointsAtHand,
+  type MadeCheckpoint,
+} from './checkpoints.js';
 import { changeBalance, type CreditedSince } from './currency-changes.js';
 import { checkFamilyRoom } from './family-room.js';
 import { changeInventory, inventoryWith } from './inventory-changes.js';
 import { isProblem, problem, type ChangeProblem, type OrProblem } from './problem.js';
 import { changeProgress, checkRevision } from './progress-changes.js';
 import { readRecord } from './read-record.js';
-import { declarationOf, type DeclaredKey } from './record-key.js';
+import { declarationOf, declaredPart, type DeclaredKey } from './record-key.js';
 import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';
 import { startingLine } from './starting-line.js';
 import { keysToReset, resetRecord } from './starting-over.js';
@@ -33,6 +40,10 @@ export interface Circumstances {
   readonly spoken?: Manifest | undefined;
   /** Left out where the ledger is not at hand: limits on credits are then left to the service. */
   readonly creditedSince?: CreditedSince | undefined;
+  /** Left out where none is known: what is done with them is left to the service. */
+  readonly checkpoints?: CheckpointsAtHand | undefined;
+  /** The player's own device sends it: only what the manifest lets players write is theirs to change. */
+  readonly byPlayer?: boolean | undefined;
 }
 
 export interface Applied {
@@ -44,7 +55,11 @@ export interface Applied {
   readonly ledger: readonly LedgerLine[];
   /** What was there before it was removed or put back to its start. */
   readonly trash: readonly Trashed[];
-  /** It started over: what was done once in the run before may be done again. */
+  /** The checkpoints that it made. */
+  readonly checkpoints: readonly MadeCheckpoint[];
+  /** It did what only the service can: load a checkpoint that is not at hand. */
+  readonly isForService: boolean;
+  /** It started over, or loaded a checkpoint: what was done once in the run before may be done again. */
   readonly forgetsOnce: boolean;
   /** The manifest with what was learned on the way; undefined if nothing was. */
   readonly learned?: Manifest;
@@ -75,6 +90,10 @@ interface Work {
   readonly touched: Set<string>;
   readonly ledger: LedgerLine[];
   readonly trash: Trashed[];
+  readonly made: MadeCheckpoint[];
+  /** With those that it made. */
+  readonly checkpoints: Map<string, Checkpoint>;
+  isForService: boolean;
   forgetsOnce: boolean;
   hasLearned: boolean;
 }
@@ -106,6 +125,9 @@ export function applyTransaction(
     touched: new Set(),
     ledger: [],
     trash: [],
+    made: [],
+    checkpoints: new Map(circumstances.checkpoints?.byName),
+    isForService: false,
     forgetsOnce: false,
     hasLearned: false,
   };
@@ -116,13 +138,15 @@ export function applyTransaction(
       return { applied: false, problem: { ...key, ...met, change: index } };
     }
   }
-  const { changed, touched, ledger, trash, forgetsOnce } = work;
+  const { changed, touched, ledger, trash, made: checkpoints, isForService, forgetsOnce } = work;
   return {
     applied: true,
     changed,
     touched,
     ledger,
     trash,
+    checkpoints,
+    isForService,
     forgetsOnce,
     ...(work.hasLearned && { learned: work.rules.manifest }),
   };
@@ -138,10 +162,12 @@ function allKeys({ changed, records }: Work): ReadonlySet<string> {
 
 /** @returns the problem that it meets */
 function applyChange(change: Change, work: Work): ChangeProblem | undefined {
-  if (change.op === 'start-over' || change.op === 'reset') return startOver(change, work);
+  if (isWide(change)) return applyWide(change, work);
   const declared = learnOrFind(change, work);
   if (isProblem(declared)) return declared.problem;
   const { declaration } = declared;
+  const notTheirs = checkPlayers(declared.key, work);
+  if (notTheirs !== undefined) return notTheirs;
   if (!opsOfKind[declaration.kind].includes(change.op)) {
     return problem(
       'op-not-for-kind',
@@ -200,6 +226,68 @@ function applyTo(change: RecordChange, declared: DeclaredKey, work: Work): Chang
   return undefined;
 }
 
+/** What is the host's alone is not for a player to change. */
+function checkPlayers(key: string, { circumstances, rules }: Work): ChangeProblem | undefined {
+  if (circumstances.byPlayer !== true || rules.manifest.records[declaredPart(key)]?.player === 'write')
+    return undefined;
+  return problem(
+    'not-for-players',
+    `${key} belongs to the game's servers: players may write only what the manifest declares with "player: write".`,
+    { key },
+  ).problem;
+}
+
+function applyWide(change: WideChange, work: Work): ChangeProblem | undefined {
+  switch (change.op) {
+    case 'start-over':
+    case 'reset':
+      return startOver(change, work);
+    case 'checkpoint':
+    case 'restore': {
+      const { circumstances, rules } = work;
+      if (circumstances.byPlayer === true && rules.manifest.checkpoints?.by === 'host') {
+        return problem(
+          'not-for-players',
+          'Checkpoints are made and loaded by the game\'s servers: see "by" under checkpoints in the manifest.',
+        ).problem;
+      }
+      return change.op === 'checkpoint' ? saveHere(change, work) : load(change, work);
+    }
+  }
+}
+
+/** What is known of checkpoints, with those that this transaction made. */
+function checkpointsAtHand({ circumstances, checkpoints: byName }: Work): CheckpointsAtHand {
+  const { areAll = false, seen = 0, outsideSince = () => [] } = circumstances.checkpoints ?? {};
+  return { byName, areAll, seen, outsideSince };
+}
+
+function saveHere(change: Extract<Change, { op: 'checkpoint' }>, work: Work): ChangeProblem | undefined {
+  const now = new Map([...work.records, ...work.changed]);
+  const made = makeCheckpoint(change, now, checkpointsAtHand(work), work.rules, work.at);
+  if (isProblem(made)) return made.problem;
+  if (made.instead !== undefined) work.checkpoints.delete(made.instead);
+  work.checkpoints.set(change.name, made.checkpoint);
+  work.made.push(made);
+  return undefined;
+}
+
+function load(change: Extract<Change, { op: 'restore' }>, work: Work): ChangeProblem | undefined {
+  const now = new Map([...work.records, ...work.changed]);
+  const restored = restoreCheckpoint(change, now, checkpointsAtHand(work), work.rules);
+  work.forgetsOnce = true;
+  if (restored === undefined) {
+    work.isForService = true;
+    return undefined;
+  }
+  if (isProblem(restored)) return restored.problem;
+  for (const key of restored.touched) work.touched.add(key);
+  for (const [key, record] of restored.changed) work.changed.set(key, record);
+  work.ledger.push(...restored.ledger);
+  work.trash.push(...restored.trash);
+  return undefined;
+}
+
 function startOver(change: Extract<Change, { op: 'start-over' | 'reset' }>, work: Work): ChangeProblem | undefined {
   const { manifest } = work.rules;
   const keys = keysToReset(change, [...allKeys(work)], manifest);
@@ -212,6 +300,8 @@ function startOver(change: Extract<Change, { op: 'start-over' | 'reset' }>, work
     work.touched.add(key);
     const reset = resetRecord(key, held, declared.declaration, work.rules, change.op);
     if (reset === undefined) continue;
+    const notTheirs = checkPlayers(key, work);
+    if (notTheirs !== undefined) return notTheirs;
     work.trash.push({ key, record: held, by: change.op });
     work.changed.set(key, reset.record);
     if (reset.line !== undefined) work.ledger.push(reset.line);

@@ -91,13 +91,30 @@ export interface Reset extends OnKey {
   readonly op: 'reset';
 }
 
+/** "Save here": a named copy of what the manifest puts under checkpoints. */
+export interface MakeCheckpoint {
+  readonly op: 'checkpoint';
+  readonly name: string;
+  /** One line for whoever chooses among them. */
+  readonly summary?: string | undefined;
+  /** The checkpoint that is given up for it, of the same name or of another. */
+  readonly instead?: string | undefined;
+}
+/** "Load": what a checkpoint holds, brought back. */
+export interface Restore {
+  readonly op: 'restore';
+  readonly name: string;
+}
+
 export type ProgressChange = Put | Merge | Remove | Increase | Outdo | Collect | Discard;
 export type CurrencyChange = Credit | Debit;
 export type InventoryChange = Gain | Lose | Alter;
 /** A change of one record. */
 export type RecordChange = ProgressChange | CurrencyChange | InventoryChange | Submit;
-/** One operation: on one record, or back to starting values. */
-export type Change = RecordChange | StartOver | Reset;
+/** A change of many records at once: it stands between all that comes before and all that comes after. */
+export type WideChange = StartOver | Reset | MakeCheckpoint | Restore;
+/** One operation. */
+export type Change = RecordChange | WideChange;
 export type Op = Change['op'];
 
 /** Changes that apply whole or not at all. */
@@ -111,6 +128,10 @@ export interface Transaction {
   readonly at?: string | undefined;
   /** If it is refused, it is kept as unsettled. */
   readonly keep?: boolean | undefined;
+}
+
+export function isWide(change: Change): change is WideChange {
+  return change.op === 'start-over' || change.op === 'reset' || change.op === 'checkpoint' || change.op === 'restore';
 }
 
 /**

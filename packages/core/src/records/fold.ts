@@ -1,4 +1,4 @@
-import type { RecordChange, Transaction } from './change.js';
+import { isWide, type RecordChange, type Transaction } from './change.js';
 
 /**
  * Folds changes that wait to be sent, so that a hundred taps are one change.
@@ -20,8 +20,7 @@ export function foldTransactions(transactions: readonly Transaction[]): readonly
     const change = foldableChange(transaction);
     if (change === undefined) {
       for (const one of transaction.changes) {
-        // What puts many records back to their start stands between all that comes before and after.
-        if (one.op === 'start-over' || one.op === 'reset') newest.clear();
+        if (isWide(one)) newest.clear();
         else newest.delete(one.key);
       }
       folded.push(transaction);
@@ -45,7 +44,7 @@ function foldableChange({ changes, label, once, at }: Transaction): RecordChange
   const [change, ...others] = changes;
   if (change === undefined || others.length > 0) return undefined;
   if (label !== undefined || once !== undefined || at !== undefined) return undefined;
-  if (change.op === 'start-over' || change.op === 'reset' || change.op === 'remove') return undefined;
+  if (isWide(change) || change.op === 'remove') return undefined;
   return 'ifRevision' in change && change.ifRevision !== undefined ? undefined : change;
 }
 

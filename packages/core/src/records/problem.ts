@@ -26,7 +26,12 @@ export type ChangeProblemCode =
   | 'piece-unknown'
   | 'piece-exists'
   | 'family-full'
-  | 'player-too-large';
+  | 'player-too-large'
+  | 'not-for-players'
+  | 'checkpoints-not-declared'
+  | 'checkpoint-exists'
+  | 'checkpoint-unknown'
+  | 'checkpoints-full';
 
 /** What is wrong with one change, where, and what to do about it. */
 export interface ChangeProblem {
@@ -38,6 +43,8 @@ export interface ChangeProblem {
   readonly pointer?: string;
   /** The declared name that was most likely meant. */
   readonly nearest?: string;
+  /** The names of the checkpoints that there are. */
+  readonly checkpoints?: readonly string[];
 }
 
 export function problem(

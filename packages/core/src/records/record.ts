@@ -31,5 +31,5 @@ export interface LedgerLine {
 export interface Trashed {
   readonly key: string;
   readonly record: StoredRecord;
-  readonly by: 'remove' | 'reset' | 'start-over' | 'made-new' | 'brought-back';
+  readonly by: 'remove' | 'reset' | 'start-over' | 'made-new' | 'brought-back' | 'restore';
 }

@@ -8,7 +8,7 @@ export const manifestRoutes = {
     method: 'get',
     path: '/v1/manifest',
     summary: 'The installed manifest, or an older version of it, with an ETag',
-    callers: ['host', 'viewer'],
+    callers: ['host', 'device-key', 'device', 'viewer'],
     query: manifests.versionQuery,
     status: 200,
     response: manifests.manifestResponse,

@@ -2,8 +2,12 @@ import type { z } from 'zod';
 import type { ProblemCode } from '../problems.js';
 import type { Role } from '../shapes/operators.js';
 
-/** Who may call: a game server, an operator with at least this role, or anybody. */
-export type Caller = 'anybody' | 'host' | Role;
+/**
+ * Who may call: a game server, a player's own device with its token, a game
+ * on a device that has only its device key, an operator with at least this
+ * role, or anybody.
+ */
+export type Caller = 'anybody' | 'host' | 'device' | 'device-key' | Role;
 
 export interface Route {
   readonly method: 'get' | 'post' | 'put' | 'delete';

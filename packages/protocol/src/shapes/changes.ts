@@ -44,6 +44,19 @@ const reset = z.strictObject({
   op: z.literal('reset'),
   key: recordKey.meta({ description: 'A key, a family such as progress/glider, or a kind such as preference.' }),
 });
+const checkpoint = z.strictObject({
+  op: z.literal('checkpoint'),
+  name: id,
+  summary: z
+    .string()
+    .min(1)
+    .max(200)
+    .refine((text) => !/[\r\n]/.test(text), { error: 'must be one line' })
+    .optional()
+    .meta({ description: 'One line for whoever chooses among them.' }),
+  instead: id.optional().meta({ description: 'The checkpoint that is given up for it.' }),
+});
+const restore = z.strictObject({ op: z.literal('restore'), name: id });
 const submit = z.strictObject({
   op: z.literal('submit'),
   key: recordKey,
@@ -68,6 +81,8 @@ export const change = z.discriminatedUnion('op', [
   alter,
   startOver,
   reset,
+  checkpoint,
+  restore,
 ]);
 
 export const transaction = z.strictObject({
@@ -95,6 +110,7 @@ export const transactionProblem = z.object({
   key: z.string().optional(),
   pointer: z.string().optional(),
   nearest: z.string().optional(),
+  checkpoints: z.array(z.string()).readonly().optional(),
 });
 
 export const transactionOutcome = z.union([

@@ -98,7 +98,7 @@ export const trashList = z.object({
       value: jsonValue,
       at: time,
       until: time.meta({ description: 'From then on it may be gone.' }),
-      why: z.enum(['remove', 'reset', 'start-over', 'made-new', 'brought-back']),
+      why: z.enum(['remove', 'reset', 'start-over', 'made-new', 'brought-back', 'restore']),
       by: z.string().nullable(),
       session: z.string().nullable(),
       label: z.string().nullable(),

@@ -28,6 +28,10 @@ export const environmentSummary = z.object({
   environment: z.string(),
   isLive: z.boolean(),
   manifestVersion: z.int().nullable(),
+  origins: z
+    .array(z.string())
+    .nullable()
+    .meta({ description: 'The web origins from which devices may call; null for any.' }),
 });
 export type EnvironmentSummary = z.infer<typeof environmentSummary>;
 

@@ -37,6 +37,8 @@ export const storedRecord = z.object({
     .meta({ description: 'What is stored does not fit the manifest: the value is the starting value in its place.' }),
 });
 
+export type StoredRecord = z.infer<typeof storedRecord>;
+
 /** Records by key. */
 export const recordsByKey = z.record(z.string(), storedRecord);
 export type RecordsByKey = z.infer<typeof recordsByKey>;

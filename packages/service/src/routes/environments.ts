@@ -28,10 +28,18 @@ export function serveEnvironments(router: IRouter, desk: Desk): void {
       leaseSeconds: body.environment === 'dev' ? leaseSeconds.dev : leaseSeconds.other,
       manifest,
       keys: [host.kept, device.kept],
+      // Development is open to every page; elsewhere somebody says which.
+      origins: body.environment === 'dev' ? null : [],
       by: nameOf(principal),
     });
     const summary = await environmentSummary(reader, await reader.environment(number));
     return { ...summary, hostKey: host.key, deviceKey: device.key };
+  });
+
+  serveRoute(router, desk, routes.setOrigins, async ({ body, environment, principal }) => {
+    const { number } = await environment();
+    await writer.do('setOrigins', { environment: number, origins: body.origins, by: nameOf(principal) });
+    return { origins: body.origins };
   });
 }
 
@@ -43,5 +51,6 @@ export async function environmentSummary(reader: Reader, row: EnvironmentRow): P
     environment: row.name,
     isLive: row.is_live === 1,
     manifestVersion: row.manifest_version,
+    origins: row.origins === null ? null : (JSON.parse(row.origins) as string[]),
   };
 }

@@ -12,6 +12,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
     const { sessions, lost } = await writer.do('renew', {
       environment: (await environment()).number,
       sessions: body.sessions.map(({ session, seen }) => ({ session, seen: seen ?? null })),
+      device: null,
       host: { name: params.host, instance: body.instance ?? null },
     });
     return {
@@ -36,6 +37,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
       await writer.do('renew', {
         environment: number,
         sessions: [],
+        device: null,
         host: { name: params.host, instance: query.instance },
       });
     }

@@ -1,16 +1,16 @@
-import { placeInFile, type Manifest } from '@vekkon/core';
+import { placeInFile, playersPart, type Manifest } from '@vekkon/core';
 import { fileWithLearned, readManifestFile, type Mistake } from '@vekkon/core/manifest-file';
 import { Refusal, routes, type ManifestResponse } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow } from '@vekkon/store';
 import type { IRouter } from 'express';
-import { nameOf } from '../access.js';
+import { isOnDevice, nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
 /** The manifests of an environment: read, checked, compared, installed, learned. */
 export function serveManifests(router: IRouter, desk: Desk): void {
   const { reader, writer } = desk;
 
-  serveRoute(router, desk, routes.manifest, async ({ query, environment, request, response }) => {
+  serveRoute(router, desk, routes.manifest, async ({ query, environment, principal, request, response }) => {
     const place = await environment();
     const installed = await reader.manifestVersion(place, query.version);
     const learns = place.learns === 1;
@@ -27,7 +27,7 @@ export function serveManifests(router: IRouter, desk: Desk): void {
       newest,
       learns,
       installedAt: rfc3339(installed.installedAt),
-      manifest: installed.rules.manifest,
+      manifest: isOnDevice(principal) ? playersPart(installed.rules.manifest) : installed.rules.manifest,
     } satisfies ManifestResponse;
   });
 

@@ -201,7 +201,7 @@ function timeOrNull(time: number | null): string | null {
   return time === null ? null : rfc3339(time);
 }
 
-function playerSummary(row: PlayerRow & { readonly session_on: string | null }): PlayerSummary {
+export function playerSummary(row: PlayerRow & { readonly session_on: string | null }): PlayerSummary {
   return {
     id: row.id,
     name: row.name,

@@ -1,50 +1,84 @@
-import { declarationOf, isProblem, readRecord } from '@vekkon/core';
-import { Refusal, routes } from '@vekkon/protocol';
-import type { IRouter } from 'express';
-import { nameOf } from '../access.js';
+import { declarationOf, isForPlayers, isProblem, readRecord, type Json } from '@vekkon/core';
+import { Refusal, routes, type StoredRecord } from '@vekkon/protocol';
+import type { IRouter, Request, Response } from 'express';
+import { deviceOf, nameOf, type Principal } from '../access.js';
 import { tellOutside } from '../outside-changes.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer } from './players.js';
 
 /** One record at a time: the short way. Its revision is its entity tag (RFC 9110). */
 export function serveRecords(router: IRouter, desk: Desk): void {
-  const { reader, writer } = desk;
+  serveRoute(router, desk, routes.readRecord, ({ params, ...call }) => readOne(desk, params.player, params.key, call));
 
-  serveRoute(router, desk, routes.readRecord, async ({ params, environment, request, response }) => {
-    const place = await environment();
-    const { rules } = await reader.manifestOf(place);
-    const declared = declarationOf(params.key, rules.manifest);
-    if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
-    const player = await knownPlayer(reader, place, params.player);
-    const stored = await reader.record(player.number, declared.key, rules.manifest);
-    if ((stored === undefined || stored.removed === true) && declared.member !== undefined) {
-      throw new Refusal('record-unknown', `"${params.player}" has no "${params.key}" yet: put it first.`);
-    }
-    const record = readRecord(stored, declared.declaration, rules);
-    const tag = `"${record.revision}"`;
-    response.set('ETag', tag);
-    if (record.misfit === true) response.set('Vekkon-Misfit', 'true');
-    if (request.get('If-None-Match') === tag) {
-      response.status(304).end();
-      return undefined;
-    }
-    return record.value;
-  });
+  serveRoute(router, desk, routes.meReadRecord, ({ params, ...call }) =>
+    readOne(desk, deviceOf(call.principal).player, params.key, call),
+  );
 
-  serveRoute(router, desk, routes.putRecord, async ({ params, body, environment, principal, request, response }) => {
-    const place = await environment();
-    const { record, outside } = await writer.do('putRecord', {
-      environment: place.number,
-      player: params.player,
-      key: params.key,
-      value: body,
-      ifRevision: revisionOf(request.get('If-Match')),
-      by: nameOf(principal),
-    });
-    await tellOutside(desk, place, outside);
-    response.set('ETag', `"${record.revision}"`);
-    return { revision: record.revision, value: record.value };
+  serveRoute(router, desk, routes.putRecord, ({ params, body, ...call }) =>
+    putOne(desk, params.player, params.key, body, call),
+  );
+
+  serveRoute(router, desk, routes.mePutRecord, ({ params, body, ...call }) =>
+    putOne(desk, deviceOf(call.principal).player, params.key, body, call),
+  );
+}
+
+interface OneCall {
+  readonly environment: () => ReturnType<Desk['access']['environmentOf']>;
+  readonly principal: Principal;
+  readonly request: Request;
+  readonly response: Response;
+}
+
+async function readOne(
+  { reader }: Desk,
+  id: string,
+  key: string,
+  { environment, principal, request, response }: OneCall,
+): Promise<Json | undefined> {
+  const place = await environment();
+  const { rules } = await reader.manifestOf(place);
+  const declared = declarationOf(key, rules.manifest);
+  if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
+  if (principal.sort === 'device' && !isForPlayers(declared.key, rules.manifest)) {
+    throw new Refusal('not-for-players', `${key} is not for players to see: "player: read" would let them.`, { key });
+  }
+  const player = await knownPlayer(reader, place, id);
+  const stored = await reader.record(player.number, declared.key, rules.manifest);
+  if ((stored === undefined || stored.removed === true) && declared.member !== undefined) {
+    throw new Refusal('record-unknown', `"${id}" has no "${key}" yet: put it first.`);
+  }
+  const record = readRecord(stored, declared.declaration, rules);
+  const tag = `"${record.revision}"`;
+  response.set('ETag', tag);
+  if (record.misfit === true) response.set('Vekkon-Misfit', 'true');
+  if (request.get('If-None-Match') === tag) {
+    response.status(304).end();
+    return undefined;
+  }
+  return record.value;
+}
+
+async function putOne(
+  desk: Desk,
+  player: string,
+  key: string,
+  value: Json,
+  { environment, principal, request, response }: OneCall,
+): Promise<StoredRecord> {
+  const place = await environment();
+  const { record, outside } = await desk.writer.do('putRecord', {
+    environment: place.number,
+    player,
+    key,
+    value,
+    ifRevision: revisionOf(request.get('If-Match')),
+    by: nameOf(principal),
+    byPlayer: principal.sort === 'device',
   });
+  await tellOutside(desk, place, outside);
+  response.set('ETag', `"${record.revision}"`);
+  return { revision: record.revision, value: record.value };
 }
 
 /** The revision that an If-Match header names. */

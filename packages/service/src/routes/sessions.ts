@@ -5,11 +5,13 @@ import {
   routes,
   type BulkRequest,
   type JoinRequest,
+  type JoinResponse,
   type LeaveResponse,
   type SaveResponse,
 } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
 import type { IRouter, Response } from 'express';
+import { deviceIn, deviceOf } from '../access.js';
 import { recordsByKey } from '../records-by-key.js';
 import { JsonText, serveRoute, type Desk } from '../serve-route.js';
 import { joinOutcome, saveOutcome, told } from '../told.js';
@@ -17,60 +19,34 @@ import { newToken } from '../tokens.js';
 
 /** Join, save, renew and leave: what a host does with a player. */
 export function serveSessions(router: IRouter, desk: Desk): void {
-  serveRoute(router, desk, routes.join, async ({ params, body, environment, response }) => {
-    const place = await environment();
-    if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
-    const joined = await told(desk, place, `join ${params.player} on ${body.host}`, joinOutcome, () =>
-      joinOrWait(desk, place, params.player, body, hungUpSignal(response)),
-    );
-    if (joined.ended !== null) {
-      desk.handovers.ended(joined.ended.session);
-      desk.streams.tell(place.number, joined.ended.host, 'session-lost', {
-        session: joined.ended.session,
-        detail: `"${body.host}" has joined the player (${joined.ended.end}).`,
-      });
-    }
-    const { player } = joined;
-    return {
-      now: rfc3339(desk.clock.now()),
-      session: {
-        id: joined.session.id,
-        leaseSeconds: joined.session.leaseSeconds,
-        expiresAt: leaseTime(desk, joined.session.leaseEnds),
-        nextSave: joined.session.nextSave,
-      },
-      seen: joined.seen,
-      player: {
-        id: player.id,
-        name: player.name,
-        isNew: joined.isNew,
-        createdAt: rfc3339(player.created_at),
-        lastLeftAt: player.last_left_at === null ? null : rfc3339(player.last_left_at),
-      },
-      manifest: joined.manifestVersion,
-      records: recordsByKey(joined.records),
-      tuning: {
-        edition: 0,
-        values: joined.tunables,
-        nextChangeAt: null,
-      },
-    };
+  serveRoute(router, desk, routes.join, async ({ params, body, environment, response }) =>
+    joinPlayer(desk, await environment(), params.player, body, null, response),
+  );
+
+  serveRoute(router, desk, routes.meJoin, async ({ body, environment, principal, response }) => {
+    const { player, device } = deviceOf(principal);
+    // Under the device, with a "/", which no game server's name can hold: nobody takes another's place.
+    const named = { ...body, host: `${device}/${body.host}` };
+    return joinPlayer(desk, await environment(), player, named, device, response);
   });
 
-  serveRoute(router, desk, routes.save, async ({ params, body, environment }) => {
-    const saved = await saveOnce(desk, await environment(), { ...body, session: params.session, leave: false });
+  serveRoute(router, desk, routes.save, async ({ params, body, environment, principal }) => {
+    const save = { ...body, session: params.session, leave: false };
+    const saved = await saveOnce(desk, await environment(), save, deviceIn(principal));
     return new JsonText(saveText(desk, params.session, saved));
   });
 
-  serveRoute(router, desk, routes.leave, async ({ params, body, environment }) => {
-    const saved = await saveOnce(desk, await environment(), { ...body, session: params.session, leave: true });
+  serveRoute(router, desk, routes.leave, async ({ params, body, environment, principal }) => {
+    const save = { ...body, session: params.session, leave: true };
+    const saved = await saveOnce(desk, await environment(), save, deviceIn(principal));
     return new JsonText(saveText(desk, params.session, saved));
   });
 
-  serveRoute(router, desk, routes.renew, async ({ params, body, environment }) => {
+  serveRoute(router, desk, routes.renew, async ({ params, body, environment, principal }) => {
     const { sessions, lost } = await desk.writer.do('renew', {
       environment: (await environment()).number,
       sessions: [{ session: params.session, seen: body.seen ?? null }],
+      device: deviceIn(principal),
       host: null,
     });
     const [renewed] = sessions;
@@ -100,7 +76,7 @@ export function serveSessions(router: IRouter, desk: Desk): void {
         for (const [index, save] of saves) {
           try {
             if (isRefused) throw new Refusal('save-before-refused');
-            const saved = await saveOnce(desk, place, { ...save, leave: save.leave ?? false });
+            const saved = await saveOnce(desk, place, { ...save, leave: save.leave ?? false }, null);
             results[index] = `{"status":200,${saveText(desk, save.session, saved).slice(1)}`;
           } catch (error) {
             if (!(error instanceof Refusal)) throw error;
@@ -114,12 +90,56 @@ export function serveSessions(router: IRouter, desk: Desk): void {
   });
 }
 
+/** Opens a session, for a game server's player or for the one whose device calls. */
+async function joinPlayer(
+  desk: Desk,
+  place: EnvironmentRow,
+  id: string,
+  body: JoinRequest,
+  device: string | null,
+  response: Response,
+): Promise<JoinResponse> {
+  if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
+  const joined = await told(desk, place, `join ${id} on ${body.host}`, joinOutcome, () =>
+    joinOrWait(desk, place, id, body, device, hungUpSignal(response)),
+  );
+  if (joined.ended !== null) {
+    desk.handovers.ended(joined.ended.session);
+    desk.streams.tell(place.number, joined.ended.host, 'session-lost', {
+      session: joined.ended.session,
+      detail: `"${body.host}" has joined the player (${joined.ended.end}).`,
+    });
+  }
+  const { player } = joined;
+  return {
+    now: rfc3339(desk.clock.now()),
+    session: {
+      id: joined.session.id,
+      leaseSeconds: joined.session.leaseSeconds,
+      expiresAt: leaseTime(desk, joined.session.leaseEnds),
+      nextSave: joined.session.nextSave,
+    },
+    seen: joined.seen,
+    player: {
+      id: player.id,
+      name: player.name,
+      isNew: joined.isNew,
+      createdAt: rfc3339(player.created_at),
+      lastLeftAt: player.last_left_at === null ? null : rfc3339(player.last_left_at),
+    },
+    manifest: joined.manifestVersion,
+    records: recordsByKey(joined.records),
+    tuning: { edition: 0, values: joined.tunables, nextChangeAt: null },
+  };
+}
+
 /** Joins, and where another host holds the player, asks it to let go and waits as long as the caller said. */
 async function joinOrWait(
   desk: Desk,
   place: EnvironmentRow,
   player: string,
   body: JoinRequest,
+  device: string | null,
   hungUp: AbortSignal,
 ): Promise<Joined> {
   const waitUntil = desk.clock.monotonic() + Math.min(body.wait ?? 0, limits.waitSeconds) * 1000;
@@ -130,6 +150,7 @@ async function joinOrWait(
       session: newToken('session'),
       host: body.host,
       instance: body.instance ?? null,
+      device,
       attempt: body.attempt ?? null,
       name: body.name ?? null,
       attributes: body.attributes ?? {},
@@ -178,7 +199,7 @@ interface OneSave extends Omit<BulkRequest['saves'][number], 'leave'> {
 }
 
 /** The one way of every save, alone or in bulk. */
-async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave): Promise<Saved> {
+async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device: string | null): Promise<Saved> {
   if (save.number === undefined && (!save.leave || save.transactions.length > 0)) {
     throw new Refusal('request-invalid', 'A save needs its number, and so does a leave with transactions.');
   }
@@ -187,6 +208,7 @@ async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave): Promi
     desk.writer.do('save', {
       environment: place.number,
       session: save.session,
+      device,
       number: save.number ?? null,
       seen: save.seen ?? null,
       transactions: save.transactions,

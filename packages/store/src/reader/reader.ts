@@ -15,15 +15,28 @@ import type { MisfitCount } from '@vekkon/protocol';
 import { sql, type Kysely } from 'kysely';
 import { Manifests, type InstalledManifest } from '../manifests.js';
 import { countMisfits, misfitsUnder, type FoundMisfit } from '../misfits.js';
-import type { EnvironmentRow, LearnedRow, LedgerRow, PlayerRow, SessionRow, Tables, TrashRow } from '../tables.js';
+import type {
+  DeviceRow,
+  EnvironmentRow,
+  LearnedRow,
+  LedgerRow,
+  PlayerRow,
+  SessionRow,
+  Tables,
+  TrashRow,
+} from '../tables.js';
 import { recordOf } from '../writer/records-in-work.js';
 
 /** Who a credential belongs to. */
 export interface Credential {
-  readonly sort: 'host-key' | 'device-key' | 'operator' | 'first-admin';
+  readonly sort: 'host-key' | 'device-key' | 'device' | 'operator' | 'first-admin';
   readonly hint: string | null;
   readonly environment: number | null;
   readonly operator: number | null;
+  /** Of a device's token: the device, and its player. */
+  readonly device_id: string | null;
+  readonly player_id: string | null;
+  readonly used_at: number | null;
   readonly expires_at: number | null;
   readonly revoked_at: number | null;
 }
@@ -63,7 +76,18 @@ export class Reader {
   async credential(hash: string): Promise<Credential | undefined> {
     return this.#db
       .selectFrom('credentials')
-      .select(['sort', 'hint', 'environment', 'operator', 'expires_at', 'revoked_at'])
+      .leftJoin('devices', 'devices.number', 'credentials.device')
+      .leftJoin('players', 'players.number', 'devices.player')
+      .select([
+        'sort',
+        'hint',
+        'credentials.environment',
+        'operator',
+        'expires_at',
+        'credentials.revoked_at',
+        'used_at',
+      ])
+      .select(['devices.id as device_id', 'players.id as player_id'])
       .where('hash', '=', hash)
       .executeTakeFirst();
   }
@@ -74,6 +98,7 @@ export class Reader {
       .selectFrom('credentials')
       .select(['hash', 'hint', 'sort', 'created_at', 'revoked_at'])
       .where('environment', '=', environment)
+      .where('sort', 'in', ['host-key', 'device-key'])
       .orderBy('created_at')
       .execute();
   }
@@ -207,6 +232,22 @@ export class Reader {
   }
 
   /** What was removed from a player, the newest first. */
+  /** What the game saved for a player, the newest first. */
+  async checkpoints(player: number) {
+    return this.#db
+      .selectFrom('checkpoints')
+      .select(['name', 'summary', 'at'])
+      .where('player', '=', player)
+      .where('by_operator', '=', 0)
+      .where('given_up_at', 'is', null)
+      .orderBy('number', 'desc')
+      .execute();
+  }
+
+  async devices(player: number): Promise<readonly DeviceRow[]> {
+    return this.#db.selectFrom('devices').selectAll().where('player', '=', player).orderBy('number').execute();
+  }
+
   async trash(player: number): Promise<readonly TrashRow[]> {
     return this.#db
       .selectFrom('trash')

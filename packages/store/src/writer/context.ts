@@ -40,7 +40,7 @@ export async function environmentOf({ db, environments }: WriterContext, number:
 export async function updateEnvironment(
   { db, environments }: Pick<WriterContext, 'db' | 'environments'>,
   number: number,
-  change: Partial<Pick<EnvironmentRow, 'learns' | 'learned' | 'manifest_version'>>,
+  change: Partial<Pick<EnvironmentRow, 'learns' | 'learned' | 'manifest_version' | 'origins'>>,
 ): Promise<void> {
   environments.delete(number);
   await db.updateTable('environments').set(change).where('number', '=', number).execute();

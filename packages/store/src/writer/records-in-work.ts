@@ -16,6 +16,7 @@ import {
   type Transaction,
   type Trashed,
 } from '@vekkon/core';
+import { CheckpointsInWork } from './checkpoints-in-work.js';
 import { given, keptQuery, type Compiled } from '../kept-query.js';
 import type { NewHistoryRow, NewLedgerRow, NewTrashRow, PlayerRow } from '../tables.js';
 import type { WriterContext } from './context.js';
@@ -29,6 +30,16 @@ export interface Origin {
   readonly label: string | null;
   /** Milliseconds since 1970, UTC. */
   readonly at: number;
+}
+
+/** Who sends a transaction. */
+export interface Sender {
+  /** The older manifest version that they speak. */
+  readonly spoken?: Manifest | undefined;
+  /** It is the player's own device: only what the manifest lets players write is theirs to change. */
+  readonly byPlayer: boolean;
+  /** The player's last commit. */
+  readonly seen: number;
 }
 
 type Outcome =
@@ -53,6 +64,7 @@ interface Credited {
  * next written.
  */
 export class RecordsInWork {
+  readonly checkpoints: CheckpointsInWork;
   readonly #place: Place;
   readonly #player: number;
   readonly #records: Map<string, StoredRecord>;
@@ -71,6 +83,7 @@ export class RecordsInWork {
   private constructor(place: Place, player: number, held: HeldRecords) {
     this.#place = place;
     this.#player = player;
+    this.checkpoints = new CheckpointsInWork(place, player);
     this.#records = new Map(held.records);
     this.#seenOf = new Map(held.seenOf);
     this.#bytesOf = new Map(held.bytesOf);
@@ -116,9 +129,11 @@ export class RecordsInWork {
   }
 
   /** Applies a transaction whole, or leaves everything as it is. */
-  apply(transaction: Transaction, rules: Rules, origin: Origin, spoken?: Manifest): Outcome {
+  apply(transaction: Transaction, rules: Rules, origin: Origin, { spoken, byPlayer, seen }: Sender): Outcome {
     const outcome = applyTransaction(this.#records, transaction, rules, new Date(origin.at).toISOString(), {
       spoken,
+      byPlayer,
+      checkpoints: this.checkpoints.atHand(seen),
       creditedSince: (key, since) =>
         (this.#credited.get(key) ?? []).reduce((sum, one) => (one.at > since ? sum + one.amount : sum), 0),
     });
@@ -127,6 +142,10 @@ export class RecordsInWork {
     const tooLarge = this.#checkSizes(texts);
     if (tooLarge !== undefined) return { applied: false, problem: { ...tooLarge, change: 0 } };
     this.set(outcome.changed, outcome.ledger, origin, { trash: outcome.trash, texts });
+    this.checkpoints.add(outcome.checkpoints, origin.by, origin.at);
+    if (origin.session === null && !byPlayer) {
+      for (const change of transaction.changes) this.checkpoints.noteOutside({ change }, origin.at);
+    }
     const { touched, forgetsOnce, learned } = outcome;
     return { applied: true, touched, forgetsOnce, learned };
   }
@@ -166,10 +185,12 @@ export class RecordsInWork {
 
   /** Writes what changed, if anything did, as the player's next commit. */
   async writeFor(player: PlayerRow, now: number): Promise<void> {
-    if (this.#changed.size === 0) return;
-    player.seen += 1;
-    await this.write(player.seen, now);
-    await setSeen(this.#place.db, player.seen, player.number);
+    if (this.#changed.size > 0) {
+      player.seen += 1;
+      await this.write(player.seen, now);
+      await setSeen(this.#place.db, player.seen, player.number);
+    }
+    if (this.checkpoints.hasSomethingToWrite) await this.checkpoints.write(player.seen);
   }
 
   /** Writes what changed, as the player's commit `seen`. */

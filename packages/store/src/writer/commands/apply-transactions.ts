@@ -18,6 +18,8 @@ interface Source {
   /** Nothing can have happened before this. */
   readonly earliest: number;
   readonly now: number;
+  /** It is the player's own device. */
+  readonly byPlayer?: boolean;
   /** Keeps what was refused after the game was told that it would hold. @returns its id */
   readonly keep?: (unapplied: Unapplied) => Promise<string>;
 }
@@ -45,14 +47,16 @@ export async function applyTransactions(
   const outcomes: TransactionOutcome[] = [];
   const firstAt = Math.min(...transactions.map((one) => timeOf(one, source)));
   await records.loadCredits(transactions, rules.manifest, firstAt);
+  await records.checkpoints.load(transactions);
   for (const [position, transaction] of transactions.entries()) {
     const { once, label = null } = transaction;
     if (once !== undefined && (await isUsed(once))) {
       outcomes.push({ applied: true, already: true });
       continue;
     }
-    const { session, by, spoken } = source;
-    const outcome = records.apply(transaction, rules, { session, by, label, at: timeOf(transaction, source) }, spoken);
+    const { session, by, spoken, byPlayer = false } = source;
+    const origin = { session, by, label, at: timeOf(transaction, source) };
+    const outcome = records.apply(transaction, rules, origin, { spoken, byPlayer, seen: player.seen });
     if (!outcome.applied) {
       const { code: reason, detail } = outcome.problem;
       const isKept = transaction.keep === true && source.keep !== undefined;

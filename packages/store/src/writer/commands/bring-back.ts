@@ -41,6 +41,7 @@ export async function bringBack(
   const { key, record, ledger, trash } = back;
   const label = 'brought back from the trash';
   records.set(new Map([[key, record]]), ledger, { session: null, by, label, at: now }, { trash });
+  records.checkpoints.noteOutside({ key, value: record.value }, now);
   await records.writeFor(player, now);
   await db.deleteFrom('trash').where('number', '=', trashed).execute();
   await note(context, {

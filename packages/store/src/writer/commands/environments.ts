@@ -1,6 +1,7 @@
 import type { Manifest } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
-import type { Stamp, WriterContext } from '../context.js';
+import { environmentOf, updateEnvironment, type Stamp, type WriterContext } from '../context.js';
+import { note } from './activity.js';
 
 export interface NewKey {
   readonly sort: 'host-key' | 'device-key';
@@ -20,6 +21,8 @@ export interface CreateEnvironment {
     readonly source: string;
   } | null;
   readonly keys: readonly NewKey[];
+  /** The web origins from which devices may call; null for any. */
+  readonly origins: readonly string[] | null;
   readonly by: string;
 }
 
@@ -47,6 +50,7 @@ export async function createEnvironment(
       is_live: create.isLive ? 1 : 0,
       lease_seconds: create.leaseSeconds,
       manifest_version: manifest === null ? null : 1,
+      origins: create.origins === null ? null : JSON.stringify(create.origins),
       created_at: now,
     })
     .returning('number')
@@ -78,5 +82,22 @@ export async function addKey(
     .insertInto('credentials')
     .values({ hash, sort, hint, environment, operator: null, created_at: now, expires_at: null, revoked_at: null })
     .execute();
+  return null;
+}
+
+/** Sets from which web origins devices may call. */
+export async function setOrigins(
+  context: WriterContext,
+  {
+    environment,
+    origins,
+    by,
+    now,
+  }: { readonly environment: number; readonly origins: readonly string[] | null; readonly by: string } & Stamp,
+): Promise<null> {
+  await environmentOf(context, environment);
+  await updateEnvironment(context, environment, { origins: origins === null ? null : JSON.stringify(origins) });
+  const detail = origins === null ? 'any' : origins.join(', ') || 'none but the service itself';
+  await note(context, { environment, what: 'origins-set', by, player: null, detail, now });
   return null;
 }

@@ -31,12 +31,16 @@ export async function erasePlayer(
     'ledger',
     'trash',
     'checkpoints',
+    'outside_changes',
     'once_tokens',
     'unsettled',
     'sessions',
   ] as const) {
     await db.deleteFrom(table).where('player', '=', number).execute();
   }
+  const devices = db.selectFrom('devices').select('number').where('player', '=', number);
+  await db.deleteFrom('credentials').where('device', 'in', devices).execute();
+  await db.deleteFrom('devices').where('player', '=', number).execute();
   await db.deleteFrom('players').where('number', '=', number).execute();
   await db.insertInto('tombstones').values({ environment, player, erased_at: now }).execute();
   await note(context, {

@@ -1,6 +1,7 @@
 import type { Refusal } from '@vekkon/protocol';
 import { note, probe } from './activity.js';
-import { addKey, createEnvironment } from './environments.js';
+import { addDevice, revokeDevice, useDeviceToken } from './devices.js';
+import { addKey, createEnvironment, setOrigins } from './environments.js';
 import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
 import { changeOutside } from './change-outside.js';
@@ -34,6 +35,10 @@ export const commands = {
   makeNew,
   emptyEnvironment,
   createEnvironment,
+  setOrigins,
+  addDevice,
+  useDeviceToken,
+  revokeDevice,
   addKey,
   addOperator,
   addFirstAdmin,

@@ -1,5 +1,6 @@
 import {
   decideJoin,
+  isForPlayers,
   readRecords,
   spokenRecords,
   spokenTunables,
@@ -23,6 +24,8 @@ export interface Join {
   readonly session: string;
   readonly host: string;
   readonly instance: string | null;
+  /** The player's own device that joins; null for a game server. */
+  readonly device: string | null;
   readonly attempt: string | null;
   readonly name: string | null;
   readonly attributes: { readonly [name: string]: string | number | boolean };
@@ -88,7 +91,8 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
       : await openSession(context, join, { player, records, manifest });
   const spoken = await spokenBy(context, environment, session, manifest);
   const newest = manifest.rules.manifest;
-  const read = readRecords(records.records, manifest.rules);
+  const all = readRecords(records.records, manifest.rules);
+  const read = join.device === null ? all : new Map([...all].filter(([key]) => isForPlayers(key, newest)));
   return {
     session: {
       id: session.id,
@@ -158,6 +162,7 @@ async function openSession(
     player: number,
     host: join.host,
     instance: join.instance,
+    device: join.device,
     attempt: join.attempt,
     fence,
     is_new: isNew ? 1 : 0,
@@ -179,6 +184,7 @@ async function openSession(
 }
 
 async function checkInstance({ instances }: WriterContext, join: Join & Stamp): Promise<void> {
-  if (join.instance === null) return;
+  // A page that is loaded again is another instance every time: sessions tell them apart, nothing else must.
+  if (join.instance === null || join.device !== null) return;
   if (!(await instances.see(join.environment, join.host, join.instance, join.now))) throw hostReplaced(join.host);
 }

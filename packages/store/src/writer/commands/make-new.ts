@@ -55,6 +55,14 @@ async function makeOneNew(
   const { changed, ledger, trash } = takeAllAway(records.records);
   records.set(changed, ledger, { session: null, by, label: null, at: now }, { trash });
   await records.writeFor(player, now);
+  // What the game had saved would bring back what was just taken away.
+  await db
+    .updateTable('checkpoints')
+    .set({ given_up_at: now })
+    .where('player', '=', player.number)
+    .where('by_operator', '=', 0)
+    .where('given_up_at', 'is', null)
+    .execute();
   await db.deleteFrom('once_tokens').where('player', '=', player.number).execute();
   await db.updateTable('players').set({ first_joined_at: null }).where('number', '=', player.number).execute();
   return { checkpoint, records: trash.length };
@@ -78,8 +86,10 @@ async function copyAll(
       summary: 'What was there before the player was made new.',
       at: now,
       by,
+      by_operator: 1,
       seen: player.seen,
       records: JSON.stringify(held),
+      given_up_at: null,
     })
     .execute();
   return name;

@@ -23,6 +23,28 @@ export async function prune({ db }: WriterContext, { now }: Stamp): Promise<null
     .where('at', '<=', now - trashLasts)
     .execute();
   await db
+    .deleteFrom('checkpoints')
+    .where('given_up_at', '<=', now - trashLasts)
+    .execute();
+  await db
+    .deleteFrom('outside_changes')
+    .where(({ not, exists, selectFrom }) =>
+      not(
+        exists(
+          selectFrom('checkpoints')
+            .select('checkpoints.number')
+            .whereRef('checkpoints.player', '=', 'outside_changes.player')
+            .whereRef('checkpoints.seen', '<', 'outside_changes.seen'),
+        ),
+      ),
+    )
+    .execute();
+  await db
+    .deleteFrom('credentials')
+    .where('sort', '=', 'device')
+    .where((where) => where.or([where('revoked_at', 'is not', null), where('expires_at', '<=', now)]))
+    .execute();
+  await db
     .updateTable('sessions')
     .set({ last_outcome: null, last_digest: null, leave_outcome: null })
     .where('ended_at', '<=', now - outcomeLasts)

@@ -22,6 +22,8 @@ export interface PutRecord {
   readonly ifRevision: number | null;
   /** The key that was shown. */
   readonly by: string;
+  /** It is the player's own device. */
+  readonly byPlayer: boolean;
 }
 
 /** Puts one value without a session. A player who never joined is made, and finds it at their first join. */
@@ -45,7 +47,7 @@ export async function putRecord(
   const transaction: Transaction = {
     changes: [{ op: 'put', key: put.key, value: put.value, ...(ifRevision !== null && { ifRevision }) }],
   };
-  const source = { environment, session: null, by: put.by, earliest: put.now, now: put.now };
+  const source = { environment, session: null, by: put.by, byPlayer: put.byPlayer, earliest: put.now, now: put.now };
   const { outcomes, rules } = await applyTransactions(context, records, newest.rules, player, [transaction], source);
   const [outcome] = outcomes;
   const key = currentKey(put.key, rules.manifest);

@@ -1,13 +1,15 @@
-import { Refusal, type RecordsByKey } from '@vekkon/protocol';
+import type { Refusal, RecordsByKey } from '@vekkon/protocol';
 import type { SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { hostReplaced, sessionEnded, spokenBy } from '../sessions.js';
+import { hostReplaced, mayWriteIn, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
 import { recordsUnder } from './save.js';
 
 export interface Renew {
   readonly environment: number;
   readonly sessions: readonly { readonly session: string; readonly seen: number | null }[];
+  /** The device that calls, which may renew its own sessions only; null for a game server. */
+  readonly device: string | null;
   /** The host that calls, and its instance, where it renews all of its sessions. */
   readonly host: { readonly name: string; readonly instance: string | null } | null;
 }
@@ -44,7 +46,7 @@ export async function renew(context: WriterContext, renew: Renew & Stamp): Promi
       .where('sessions.id', '=', id)
       .where('sessions.environment', '=', renew.environment)
       .executeTakeFirst();
-    const refusal = await whyNot(context, found, id);
+    const refusal = await whyNot(context, found, id, renew.device);
     if (found === undefined || refusal !== undefined) {
       lost.push({ id, code: refusal?.code ?? 'session-unknown', detail: refusal?.detail ?? '' });
       continue;
@@ -53,7 +55,7 @@ export async function renew(context: WriterContext, renew: Renew & Stamp): Promi
     if (seen !== null && seen < found.seen) {
       const work = await RecordsInWork.load(context, found.player, newest.rules.manifest);
       const spoken = await spokenBy(context, environment, found, newest);
-      records = recordsUnder(work.changedSince(seen), work, newest.rules, spoken);
+      records = recordsUnder(work.changedSince(seen), work, newest.rules, spoken, renew.device !== null);
     }
     const leaseEnds = leases.renew(id, environment.lease_seconds, renew.monotonic);
     renewed.push({ id, seen: found.seen, records, leaseEnds });
@@ -65,10 +67,9 @@ async function whyNot(
   { instances }: WriterContext,
   session: SessionRow | undefined,
   id: string,
+  device: string | null,
 ): Promise<Refusal | undefined> {
-  if (session === undefined) {
-    return new Refusal('session-unknown', `There is no session "${id}" in this environment: join the player again.`);
-  }
+  if (session === undefined || !mayWriteIn(session, device)) return sessionUnknown(id);
   if (session.ended_at !== null) return sessionEnded(session);
   const newest = session.instance === null ? undefined : await instances.newestOf(session.environment, session.host);
   return newest !== undefined && newest !== session.instance ? hostReplaced(session.host) : undefined;

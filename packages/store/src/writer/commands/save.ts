@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import {
   decideSave,
+  isForPlayers,
   readKeys,
   spokenRecords,
   type Manifest,
@@ -13,13 +14,15 @@ import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { endSession, hostReplaced, sessionEnded, spokenBy } from '../sessions.js';
+import { endSession, hostReplaced, mayWriteIn, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
 import { applyTransactions } from './apply-transactions.js';
 import { checkRoomForUnsettled, keepUnsettled, type Unapplied } from './unsettled.js';
 
 export interface Save {
   readonly environment: number;
   readonly session: string;
+  /** The device that calls, which may save its own sessions only; null for a game server. */
+  readonly device: string | null;
   /** Absent only in a leave that saves nothing. */
   readonly number: number | null;
   /** The last commit to the player that the sender knows of. */
@@ -55,7 +58,7 @@ export interface Saved {
  * `leave` it ends the session too. What comes too late is kept as unsettled.
  */
 export async function save(context: WriterContext, save: Save & Stamp): Promise<Saved | Refusal> {
-  const { session, player } = await sessionWithPlayer(context, save.environment, save.session);
+  const { session, player } = await sessionWithPlayer(context, save);
   const environment = await environmentOf(context, save.environment);
   const digest = digestOf(save);
   const decision = await decide(context, session, save, digest);
@@ -78,6 +81,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
       spoken,
       earliest: session.joined_at,
       now: save.now,
+      byPlayer: save.device !== null,
       keep: (unapplied) => keepRefused(context, session, save, unapplied),
     },
   );
@@ -87,7 +91,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
     number: save.number,
     seen: player.seen,
     transactions: outcomes,
-    records: recordsUnder(keys, records, rules, spoken),
+    records: recordsUnder(keys, records, rules, spoken, save.device !== null),
   } satisfies SaveOutcome);
   await keep(context, session, player, save, digest, outcome);
   return answer(context, environment, session, player, outcome, false, save);
@@ -114,11 +118,9 @@ const setLeft = keptQuery((db, last_left_at: number, number: number) =>
   db.updateTable('players').set({ last_left_at }).where('number', '=', number),
 );
 
-async function sessionWithPlayer({ db }: WriterContext, environment: number, id: string) {
+async function sessionWithPlayer({ db }: WriterContext, { environment, session: id, device }: Save) {
   const [session] = await sessionNamed(db, id, environment);
-  if (session === undefined) {
-    throw new Refusal('session-unknown', `There is no session "${id}" in this environment: join the player again.`);
-  }
+  if (session === undefined || !mayWriteIn(session, device)) throw sessionUnknown(id);
   const [player] = await playerNumbered(db, session.player);
   if (player === undefined) throw new Error(`Session ${id} is of a player who is not there.`);
   return { session, player };
@@ -212,14 +214,20 @@ async function keepRefused(
   return keepUnsettled(context, session, save.number ?? 0, unapplied, save.now);
 }
 
-/** Records as they are sent, by key, to a sender who may speak an older version. What is not declared is left out. */
+/**
+ * Records as they are sent, by key, to a sender who may speak an older
+ * version. What is not declared is left out, and so is what a player's own
+ * device may not see.
+ */
 export function recordsUnder(
   keys: Iterable<string>,
   records: RecordsInWork,
   rules: Rules,
   spoken?: Manifest,
+  isForPlayer = false,
 ): RecordsByKey {
-  const read = readKeys(keys, records.records, rules);
+  const shown = isForPlayer ? [...keys].filter((key) => isForPlayers(key, rules.manifest)) : keys;
+  const read = readKeys(shown, records.records, rules);
   return Object.fromEntries(spoken === undefined ? read : spokenRecords(read, rules.manifest, spoken, rules.check));
 }
 

@@ -85,10 +85,12 @@ export interface SessionToTell {
   readonly host: string;
   /** The version whose names it speaks. */
   readonly manifestVersion: number;
+  /** It is on the player's own device, which is not told everything. */
+  readonly isOnDevice: boolean;
 }
 
-export function sessionToTell({ id, host, manifest_version }: SessionRow): SessionToTell {
-  return { id, host, manifestVersion: manifest_version };
+export function sessionToTell({ id, host, manifest_version, device }: SessionRow): SessionToTell {
+  return { id, host, manifestVersion: manifest_version, isOnDevice: device !== null };
 }
 
 /** Applies an unsettled transaction after all, through the same rules; refused, it stays. */

@@ -1,0 +1,22 @@
+import { currentKey } from './former-names.js';
+import type { Manifest } from './manifest.js';
+import { declaredPart } from '../records/record-key.js';
+
+/** May the player's own device see what is stored under a key? */
+export function isForPlayers(key: string, manifest: Manifest): boolean {
+  const declaration = manifest.records[declaredPart(key)];
+  return declaration !== undefined && declaration.player !== 'none';
+}
+
+/** What of a manifest a player's own device is told: not the records that it may not see. */
+export function playersPart(manifest: Manifest): Manifest {
+  const records = Object.fromEntries(Object.entries(manifest.records).filter(([, { player }]) => player !== 'none'));
+  const isTold = (key: string) => Object.hasOwn(records, currentKey(key, manifest));
+  const { checkpoints } = manifest;
+  return {
+    ...manifest,
+    records,
+    attributes: Object.fromEntries(Object.entries(manifest.attributes).filter(([, { from }]) => isTold(from))),
+    ...(checkpoints !== undefined && { checkpoints: { ...checkpoints, records: checkpoints.records.filter(isTold) } }),
+  };
+}

@@ -1,0 +1,103 @@
+import { isForPlayers } from '@vekkon/core';
+import { Refusal, routes } from '@vekkon/protocol';
+import { rfc3339, type EnvironmentRow, type SessionRow } from '@vekkon/store';
+import type { IRouter } from 'express';
+import { deviceIn, deviceOf, nameOf, type Principal } from '../access.js';
+import { recordsByKey } from '../records-by-key.js';
+import { serveRoute, type Desk } from '../serve-route.js';
+import { hashToken, newId, newToken } from '../tokens.js';
+import { knownPlayer, playerSummary } from './players.js';
+
+/** How long a device's token holds, in milliseconds. With its secret a device gets another at any time. */
+const tokenLasts = 30 * 24 * 60 * 60 * 1000;
+
+/** Games without a server of their own: their devices, and what a device asks of its session. */
+export function serveDevices(router: IRouter, desk: Desk): void {
+  const { reader, writer, clock } = desk;
+
+  serveRoute(router, desk, routes.addDevice, async ({ body, environment }) => {
+    const token = newToken('deviceToken');
+    const expiresAt = clock.now() + tokenLasts;
+    const added = await writer.do('addDevice', {
+      environment: (await environment()).number,
+      secretHash: hashToken(body.secret),
+      name: body.name ?? null,
+      device: newId('dev'),
+      player: newId('p'),
+      tokenHash: hashToken(token),
+      expiresAt,
+    });
+    return { now: rfc3339(clock.now()), ...added, token, expiresAt: rfc3339(expiresAt) };
+  });
+
+  serveRoute(router, desk, routes.me, async ({ environment, principal }) => {
+    const place = await environment();
+    const { rules } = await reader.manifestOf(place);
+    const player = await knownPlayer(reader, place, deviceOf(principal).player);
+    const records = [...(await reader.records(player, place))].filter(([key]) => isForPlayers(key, rules.manifest));
+    return {
+      ...playerSummary(player),
+      now: rfc3339(clock.now()),
+      seen: player.seen,
+      records: recordsByKey(new Map(records)),
+    };
+  });
+
+  serveRoute(router, desk, routes.sessionStream, async ({ params, environment, principal, response }) => {
+    const place = await environment();
+    const session = await ownSession(desk, place, params.session, principal);
+    if (session.ended_at !== null) {
+      throw new Refusal('session-ended', `The session ended at ${rfc3339(session.ended_at)}. Join the player again.`);
+    }
+    if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
+    desk.streams.listen(place.number, session.host, response, session.id);
+    return undefined;
+  });
+
+  serveRoute(router, desk, routes.checkpoints, async ({ params, environment, principal }) => {
+    const place = await environment();
+    const session = await ownSession(desk, place, params.session, principal);
+    const { rules } = await reader.manifestOf(place);
+    const rows = await reader.checkpoints(session.player);
+    return {
+      atMost: rules.manifest.checkpoints?.atMost ?? 0,
+      checkpoints: rows.map(({ name, at, summary }) => ({ name, at: rfc3339(at), summary })),
+    };
+  });
+
+  serveRoute(router, desk, routes.devices, async ({ params, environment }) => {
+    const player = await knownPlayer(reader, await environment(), params.player);
+    const rows = await reader.devices(player.number);
+    return {
+      devices: rows.map(({ id, name, created_at, revoked_at }) => ({
+        device: id,
+        name,
+        createdAt: rfc3339(created_at),
+        revokedAt: revoked_at === null ? null : rfc3339(revoked_at),
+      })),
+    };
+  });
+
+  serveRoute(router, desk, routes.revokeDevice, async ({ params, environment, principal }) => {
+    const { number } = await environment();
+    const { player, device } = params;
+    await writer.do('revokeDevice', { environment: number, player, device, by: nameOf(principal) });
+    desk.access.forgetAll();
+    return { revoked: device };
+  });
+}
+
+/** A session that the caller may ask about: for a device, one of its own. */
+async function ownSession(
+  { reader }: Desk,
+  place: EnvironmentRow,
+  id: string,
+  principal: Principal,
+): Promise<SessionRow> {
+  const session = await reader.session(place.number, id);
+  const device = deviceIn(principal);
+  if (session === undefined || (device !== null && session.device !== device)) {
+    throw new Refusal('session-unknown', `There is no session "${id}" in this environment: join the player again.`);
+  }
+  return session;
+}
