@@ -49,6 +49,7 @@ export class World {
   readonly deviceKey: string;
   readonly operatorToken: string;
   readonly folder: string;
+  readonly environment: string;
   #service: Service;
   readonly #clock: Clock | undefined;
 
@@ -56,8 +57,9 @@ export class World {
     folder: string,
     service: Service,
     clock: Clock | undefined,
-    secrets: { hostKey: string; deviceKey: string; operatorToken: string },
+    secrets: { environment: string; hostKey: string; deviceKey: string; operatorToken: string },
   ) {
+    this.environment = secrets.environment;
     this.folder = folder;
     this.#service = service;
     this.#clock = clock;
@@ -84,7 +86,7 @@ export class World {
       environment,
       live,
     });
-    return new World(folder, service, clock, { hostKey, deviceKey, operatorToken: token });
+    return new World(folder, service, clock, { environment, hostKey, deviceKey, operatorToken: token });
   }
 
   get url(): string {
@@ -96,7 +98,11 @@ export class World {
   }
 
   get operator(): VekkonOperator {
-    return new VekkonOperator({ url: this.url, token: this.operatorToken });
+    return this.operatorOf('highfell-gliders', this.environment);
+  }
+
+  operatorOf(game: string, environment: string): VekkonOperator {
+    return new VekkonOperator({ url: this.url, token: this.operatorToken, environment: `${game}/${environment}` });
   }
 
   /** A host that saves when it is told to, and gives up soon. */

@@ -37,8 +37,33 @@ describe('a manifest file', () => {
   });
 
   it('lets players write their preferences, and nothing else, unless declared otherwise', () => {
-    const access = Object.values(highfell.manifest.records).map(({ kind, player }) => `${kind} ${player}`);
-    expect(new Set(access.filter((one) => one.endsWith('write')))).to.deep.equal(new Set(['preference write']));
+    const { records } = highfell.manifest;
+    const open = Object.keys(records).filter((key) => records[key]?.player === 'write');
+    expect(open.filter((key) => !key.startsWith('preference/'))).to.deep.equal([
+      'progress/landings',
+      'progress/drift',
+      'score/valley',
+    ]);
+    expect(open.filter((key) => key.startsWith('preference/'))).to.have.length(3);
+  });
+
+  it('takes a starting value in place of a schema, and one of the two', () => {
+    const start = (declaration: string) =>
+      readManifestFile(`manifest: 1\ngame: highfell-gliders\nprogress:\n  landings: ${declaration}\n`);
+    const read = start('{ player: write, starting: 7 }');
+    expect('manifest' in read && read.manifest.records['progress/landings']).to.deep.include({
+      schema: { type: 'number', default: 7 },
+      starting: 7,
+      player: 'write',
+    });
+    for (const [declaration, what] of [
+      ['{ player: write }', 'says neither'],
+      ['{ starting: 7, schema: { type: number, default: 7 } }', 'says both'],
+    ] as const) {
+      const refused = start(declaration);
+      expect('mistakes' in refused && refused.mistakes[0]).to.deep.include({ line: 4 });
+      expect('mistakes' in refused && refused.mistakes[0]?.detail).to.contain(what);
+    }
   });
 
   const wrong: readonly { why: string; source: string; line: number; column: number; detail: string }[] = [

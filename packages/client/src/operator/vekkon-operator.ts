@@ -7,6 +7,7 @@ import type {
   CreateEnvironmentRequest,
   CreateEnvironmentResponse,
   CreateKeyResponse,
+  DeviceList,
   KeyList,
   KeySummary,
   LedgerPage,
@@ -181,6 +182,22 @@ export class VekkonOperator {
   /** A host's newest sessions. */
   sessionsOfHost(host: string, count = 100): Promise<HostSessionList> {
     return this.#get(`/v1/hosts/${encodeURIComponent(host)}/sessions?count=${count}`);
+  }
+
+  /** A player's own devices. */
+  devices(player: string): Promise<DeviceList> {
+    return this.#get(`/v1/players/${encodeURIComponent(player)}/devices`);
+  }
+
+  /** Shuts a device out: neither its tokens nor its secret are taken any more. */
+  async revokeDevice(player: string, device: string): Promise<void> {
+    const path = `/v1/players/${encodeURIComponent(player)}/devices/${encodeURIComponent(device)}`;
+    await this.#transport.send({ method: 'DELETE', path });
+  }
+
+  /** Sets from which web origins devices may call; null for any. */
+  async setOrigins(origins: readonly string[] | null): Promise<void> {
+    await this.#transport.send({ method: 'PUT', path: '/v1/environment/origins', body: { origins } });
   }
 
   /** Asks the host that holds a player for a save now. @returns whether it listens */

@@ -107,7 +107,7 @@ export async function useDeviceToken(
     .set({ revoked_at: now })
     .where('device', '=', token.device)
     .where('hash', '!=', hash)
-    .where('created_at', '<=', token.created_at)
+    .where((where) => where.or([where('used_at', 'is not', null), where('created_at', '<', token.created_at)]))
     .where('revoked_at', 'is', null)
     .execute();
   return null;
