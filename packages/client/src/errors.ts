@@ -62,6 +62,12 @@ export class ChangeRefused extends VekkonError {
   }
 }
 
+/** A checkpoint that was made elsewhere, while the service can't be asked for what it holds. */
+export function checkpointNotHere(name: string): ChangeRefused {
+  const detail = `What the checkpoint "${name}" holds is not known here, and the service can't be asked now: load it later.`;
+  return new ChangeRefused({ code: 'checkpoint-unknown', change: 0, detail });
+}
+
 /** The session is over: the player left, or somebody else writes their records now. */
 export class SessionOver extends VekkonError {
   override readonly name = 'SessionOver';

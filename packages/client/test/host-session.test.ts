@@ -1,7 +1,8 @@
 import { expect } from 'chai';
 import type { JoinResponse } from '@vekkon/protocol';
 import { highfell } from '../../core/test/highfell.js';
-import { HostSession, type HeldSession, type NumberedSave, type SessionHost } from '../src/host/host-session.js';
+import { HostSession, type HeldSession, type SessionHost } from '../src/host/host-session.js';
+import type { NumberedSave } from '../src/session/stay.js';
 
 const now = '2026-11-23T12:00:00.000Z';
 const joined: JoinResponse = {
@@ -27,6 +28,10 @@ class Noting implements SessionHost {
 
   async spool(): Promise<void> {
     // There is none.
+  }
+
+  async checkpoints() {
+    return { atMost: 0, checkpoints: [] };
   }
 
   rescue(): void {

@@ -1,6 +1,6 @@
 import { ServiceRefused } from '../errors.js';
 import type { RetryingTransport } from '../transport/retrying-transport.js';
-import { sendBulk, type BulkSave } from './bulk.js';
+import { sendBulk, type BulkSave } from '../session/bulk.js';
 import type { Spool, SpoolFound } from './spool.js';
 
 /** What was found in a spool and what became of it. */

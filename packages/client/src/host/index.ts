@@ -4,6 +4,7 @@ export { TransactionDraft } from '../session/transaction-draft.js';
 export type { FailedTry } from '../transport/retrying-transport.js';
 export type { Delivery } from './delivery.js';
 export * from './host-session.js';
+export type { ChangeOrigin, NumberedSave, RefusedTransaction, SaveResult, TransactionResult } from '../session/stay.js';
 export { Spool, undeliveredOf, type SpoolEntry, type SpoolFound, type Undelivered } from './spool.js';
 export { UnsavedSession } from './unsaved-session.js';
 export * from './vekkon-host.js';

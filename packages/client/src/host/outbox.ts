@@ -1,8 +1,9 @@
 import type { LeaveResponse, SaveResponse } from '@vekkon/protocol';
 import { ServiceRefused, SessionOver } from '../errors.js';
 import type { Transport } from '../transport/transport.js';
-import { sendBulk, type BulkResult } from './bulk.js';
-import type { HeldSession, NumberedSave, SaveResult } from './host-session.js';
+import { sendBulk, type BulkResult } from '../session/bulk.js';
+import type { NumberedSave, SaveResult } from '../session/stay.js';
+import type { HeldSession } from './host-session.js';
 
 /** What the outbox asks of the host. */
 interface OutboxHost {

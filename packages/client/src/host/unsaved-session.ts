@@ -1,5 +1,4 @@
 import {
-  applyTransaction,
   readRecords,
   startingRecords,
   type Change,
@@ -8,10 +7,11 @@ import {
   type StoredRecord,
   type Transaction,
 } from '@vekkon/core';
-import { ChangeRefused } from '../errors.js';
+import { ChangeRefused, checkpointNotHere } from '../errors.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
+import { LocalRecords } from '../session/local-records.js';
 import { Playing } from '../session/playing.js';
-import { Listeners } from './events.js';
+import { Listeners } from '../listeners.js';
 import type { HostSession } from './host-session.js';
 
 /**
@@ -23,20 +23,18 @@ import type { HostSession } from './host-session.js';
 export class UnsavedSession<Game extends GameShape = AnyGame> extends Playing<void, Game> {
   readonly isSaved = false;
   readonly player: string;
-  #rules: Rules;
-  readonly #records: Map<string, StoredRecord>;
-  readonly #done: Transaction[] = [];
+  readonly #local: LocalRecords;
   readonly #replaced = new Listeners<[session: HostSession<Game>, dropped: readonly Transaction[]]>();
 
   constructor(player: string, rules: Rules) {
     super();
     this.player = player;
-    this.#rules = rules;
-    this.#records = new Map(readRecords(startingRecords(rules.manifest).records, rules));
+    const starting = readRecords(startingRecords(rules.manifest).records, rules);
+    this.#local = new LocalRecords(Object.fromEntries(starting), rules);
   }
 
   override get records(): Records {
-    return this.#records;
+    return this.#local.records;
   }
 
   /** Tells the game that the real session is here, and what is dropped for it. */
@@ -46,7 +44,7 @@ export class UnsavedSession<Game extends GameShape = AnyGame> extends Playing<vo
 
   /** @internal */
   replaceWith(session: HostSession<Game>): void {
-    this.#replaced.tell(session, this.#done);
+    this.#replaced.tell(session, this.#local.unacknowledged);
   }
 
   protected override nothingDone(): void {
@@ -54,15 +52,12 @@ export class UnsavedSession<Game extends GameShape = AnyGame> extends Playing<vo
   }
 
   protected override read(key: string): StoredRecord | undefined {
-    return this.#records.get(key);
+    return this.#local.read(key);
   }
 
   protected override do(change: Change): void {
-    const transaction: Transaction = { changes: [structuredClone(change)] };
-    const outcome = applyTransaction(this.#records, transaction, this.#rules, new Date().toISOString());
+    if (change.op === 'restore' && !this.#local.holds(change.name)) throw checkpointNotHere(change.name);
+    const outcome = this.#local.do({ changes: [structuredClone(change)] }, new Date().toISOString());
     if (!outcome.applied) throw new ChangeRefused(outcome.problem);
-    if (outcome.learned !== undefined) this.#rules = { ...this.#rules, manifest: outcome.learned };
-    for (const [key, record] of outcome.changed) this.#records.set(key, record);
-    this.#done.push(transaction);
   }
 }

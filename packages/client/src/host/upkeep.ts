@@ -2,7 +2,7 @@ import type { HostRenewResponse } from '@vekkon/protocol';
 import { SessionOver } from '../errors.js';
 import type { Transport } from '../transport/transport.js';
 import type { HeldSession } from './host-session.js';
-import { listenToHost, type HostEventHandlers } from './host-stream.js';
+import { listenToStream, type StreamHandlers } from '../session/stream.js';
 
 /** What the upkeep asks of the host. */
 interface UpkeepHost {
@@ -42,7 +42,7 @@ export class Upkeep {
     this.#listening = new AbortController();
     const stream = `${url}/v1/hosts/${encodeURIComponent(name)}/stream?instance=${instance}`;
     const catchUp = () => void this.#renew().catch(() => undefined);
-    void listenToHost(stream, hostKey, this.#heard, catchUp, this.#listening.signal);
+    void listenToStream(stream, hostKey, this.#heard, catchUp, this.#listening.signal);
   }
 
   /** Nothing is left to keep up: a process that has nothing else to do may end. */
@@ -97,7 +97,7 @@ export class Upkeep {
     for (const { id, detail } of answer.lost) this.#host.find(id)?.beOver(new SessionOver(id, detail));
   }
 
-  readonly #heard: HostEventHandlers = {
+  readonly #heard: StreamHandlers = {
     'handover-wanted': ({ session }) => {
       const found = this.#host.find(session);
       if (found !== undefined) this.#host.handOver(found);

@@ -13,7 +13,7 @@ import { HttpTransport } from '../transport/transport.js';
 import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { deliver, type Delivery } from './delivery.js';
-import { Listeners } from './events.js';
+import { Listeners } from '../listeners.js';
 import { HostSession, type HeldSession, type SessionHost } from './host-session.js';
 import { Outbox } from './outbox.js';
 import { Spool, type SpoolEntry } from './spool.js';
@@ -271,6 +271,7 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       isJournaling: this.#options.journal === true && this.#spool !== undefined,
       send: (session, saves) => this.#outbox.send(session, saves),
       spool: (entry: SpoolEntry) => this.#spool?.add(entry) ?? Promise.resolve(),
+      checkpoints: (session) => this.#transport.send({ method: 'GET', path: `/v1/sessions/${session}/checkpoints` }),
       rescue: (session) => this.#outbox.rescue(session),
     };
   }

@@ -6,6 +6,7 @@ import {
   limits,
   readKeys,
   type Applied,
+  type Checkpoint,
   type Records,
   type Refused,
   type Rules,
@@ -14,10 +15,22 @@ import {
 } from '@vekkon/core';
 import type { RecordsByKey } from '@vekkon/protocol';
 
-interface Done {
+/** A transaction, and when it was done. */
+export interface Done {
   readonly transaction: Transaction;
   /** RFC 3339. */
   readonly at: string;
+}
+
+/** What a copy of records begins with, beside the records. */
+export interface Kept {
+  /** What had its number before, in order. */
+  readonly numbered?: readonly Done[];
+  readonly waiting?: readonly Done[];
+  /** The checkpoints of which it is known what they hold. */
+  readonly checkpoints?: ReadonlyMap<string, Checkpoint>;
+  /** It lies on the player's own device: what belongs to the game's servers is not changed there. */
+  readonly byPlayer?: boolean;
 }
 
 /** How many bytes of changes one save holds at the most: well below what a request may take. */
@@ -32,15 +45,38 @@ const bytesPerSave = 700 * 1024;
  */
 export class LocalRecords {
   #rules: Rules;
+  readonly #byPlayer: boolean;
   readonly #acknowledged: Map<string, StoredRecord>;
-  #numbered: readonly Done[] = [];
-  #waiting: Done[] = [];
-  #view: Map<string, StoredRecord>;
+  readonly #checkpoints: Map<string, Checkpoint>;
+  #numbered: readonly Done[];
+  #waiting: Done[];
+  #view = new Map<string, StoredRecord>();
+  /** With those that are not acknowledged yet. */
+  #viewOfCheckpoints = new Map<string, Checkpoint>();
 
-  constructor(loaded: RecordsByKey, rules: Rules) {
+  constructor(loaded: RecordsByKey, rules: Rules, kept: Kept = {}) {
     this.#rules = rules;
+    this.#byPlayer = kept.byPlayer === true;
     this.#acknowledged = new Map(Object.entries(loaded));
-    this.#view = new Map(this.#acknowledged);
+    this.#checkpoints = new Map(kept.checkpoints);
+    this.#numbered = kept.numbered ?? [];
+    this.#waiting = [...(kept.waiting ?? [])];
+    this.#applyAgain();
+  }
+
+  /** What the service has acknowledged. */
+  get acknowledged(): RecordsByKey {
+    return Object.fromEntries(this.#acknowledged);
+  }
+
+  /** The checkpoints of which it is known what they hold. */
+  get checkpoints(): ReadonlyMap<string, Checkpoint> {
+    return this.#viewOfCheckpoints;
+  }
+
+  /** What has no number yet, with when it was done. */
+  get waitingDone(): readonly Done[] {
+    return this.#waiting;
   }
 
   /** The records as the game sees them: of a family, those that there are. */
@@ -74,12 +110,12 @@ export class LocalRecords {
 
   /** Does a transaction at once, whole or not at all. One that changes nothing is not kept. */
   do(transaction: Transaction, at: string): Applied | Refused {
-    const outcome = applyTransaction(this.#view, transaction, this.#rules, at);
+    const outcome = this.#applied(transaction, at);
     if (!outcome.applied) return outcome;
     if (outcome.learned !== undefined) this.#rules = { ...this.#rules, manifest: outcome.learned };
-    const mustBeSent = transaction.once !== undefined || outcome.forgetsOnce;
+    const mustBeSent = transaction.once !== undefined || outcome.forgetsOnce || outcome.checkpoints.length > 0;
     if (outcome.changed.size === 0 && outcome.ledger.length === 0 && !mustBeSent) return outcome;
-    for (const [key, record] of outcome.changed) this.#view.set(key, record);
+    this.#show(outcome);
     this.#waiting.push({ transaction, at });
     return outcome;
   }
@@ -109,22 +145,61 @@ export class LocalRecords {
    * left out; what is not acknowledged yet is applied again on top.
    *
    * @param records     the records that the service sent
-   * @param answered how many of the oldest transactions it has answered
+   * @param answered of the oldest transactions, whether each was applied
    * @returns the keys under which the game now sees something else
    */
-  takeIn(records: RecordsByKey, answered: number): ReadonlySet<string> {
+  takeIn(records: RecordsByKey, answered: readonly boolean[] = []): ReadonlySet<string> {
     for (const [key, record] of Object.entries(records)) {
       if (record.revision >= (this.#acknowledged.get(key)?.revision ?? 0)) this.#acknowledged.set(key, record);
     }
-    this.#numbered = this.#numbered.slice(answered);
-    const before = this.#view;
-    this.#view = new Map(this.#acknowledged);
-    for (const { transaction, at } of [...this.#numbered, ...this.#waiting]) {
-      const outcome = applyTransaction(this.#view, transaction, this.#rules, at);
-      // What can't be applied any more is not shown; the service decides, and says so.
-      if (outcome.applied) for (const [key, record] of outcome.changed) this.#view.set(key, record);
+    for (const [index, isApplied] of answered.entries()) {
+      if (isApplied) this.#acknowledgeCheckpoints(this.#numbered[index]?.transaction);
     }
+    this.#numbered = this.#numbered.slice(answered.length);
+    const before = this.#view;
+    this.#applyAgain();
     return changedKeys(before, this.#view);
+  }
+
+  /** Is it known here what a checkpoint holds? */
+  holds(checkpoint: string): boolean {
+    return this.#viewOfCheckpoints.has(checkpoint);
+  }
+
+  #applied(transaction: Transaction, at: string): Applied | Refused {
+    return applyTransaction(this.#view, transaction, this.#rules, at, {
+      byPlayer: this.#byPlayer,
+      // Others may have made some: what is not known here is left to the service.
+      checkpoints: { byName: this.#viewOfCheckpoints, areAll: false, seen: 0, outsideSince: () => [] },
+    });
+  }
+
+  #show({ changed, checkpoints }: Applied): void {
+    for (const [key, record] of changed) this.#view.set(key, record);
+    for (const { checkpoint, instead } of checkpoints) {
+      if (instead !== undefined) this.#viewOfCheckpoints.delete(instead);
+      this.#viewOfCheckpoints.set(checkpoint.name, checkpoint);
+    }
+  }
+
+  /** Everything that is not acknowledged, on top of what is. */
+  #applyAgain(): void {
+    this.#view = new Map(this.#acknowledged);
+    this.#viewOfCheckpoints = new Map(this.#checkpoints);
+    for (const { transaction, at } of [...this.#numbered, ...this.#waiting]) {
+      const outcome = this.#applied(transaction, at);
+      // What can't be applied any more is not shown; the service decides, and says so.
+      if (outcome.applied) this.#show(outcome);
+    }
+  }
+
+  #acknowledgeCheckpoints(transaction: Transaction | undefined): void {
+    for (const change of transaction?.changes ?? []) {
+      if (change.op !== 'checkpoint') continue;
+      if (change.instead !== undefined) this.#checkpoints.delete(change.instead);
+      const made = this.#viewOfCheckpoints.get(change.name);
+      if (made !== undefined) this.#checkpoints.set(change.name, made);
+    }
   }
 
   /** The record under a key, or the starting value of what is declared and not stored. */

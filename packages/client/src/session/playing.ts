@@ -21,6 +21,13 @@ interface IfRevision {
   readonly ifRevision?: number;
 }
 
+export interface CheckpointDetails {
+  /** One line for whoever chooses among them. */
+  readonly summary?: string;
+  /** The checkpoint that is given up for it, of the same name or of another. */
+  readonly instead?: string;
+}
+
 /**
  * What a game does with a player's records: the same in a session, inside a
  * transaction, and where nothing is saved.
@@ -183,6 +190,16 @@ export abstract class Playing<Done, Game extends GameShape = AnyGame> {
   /** A result for a board. */
   submit(board: Game['boards'], value: number, details: { readonly name?: string; readonly note?: string } = {}): Done {
     return this.do({ op: 'submit', key: keyOf('score', board), value, ...details });
+  }
+
+  /** "Save here": a named copy of what the manifest puts under checkpoints. */
+  checkpoint(name: string, details: CheckpointDetails = {}): Done {
+    return this.do({ op: 'checkpoint', name, ...details });
+  }
+
+  /** "Load": brings back what a checkpoint holds. */
+  restore(name: string): Done {
+    return this.do({ op: 'restore', name });
   }
 
   /** Begins a new run: all that lasts for a run goes back to its starting value, and what was there to the trash. */

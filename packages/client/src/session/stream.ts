@@ -1,8 +1,8 @@
 import type { HostEvents } from '@vekkon/protocol';
 import { createParser } from 'eventsource-parser';
 
-/** What a host hears, by event name. */
-export type HostEventHandlers = { readonly [Name in keyof HostEvents]: (data: HostEvents[Name]) => void };
+/** What is heard on a stream, by event name. */
+export type StreamHandlers = { readonly [Name in keyof HostEvents]: (data: HostEvents[Name]) => void };
 
 /** Short: whoever waits for a handover waits for this. */
 const longestPause = 2_000;
@@ -10,20 +10,20 @@ const longestPause = 2_000;
 const longestSilence = 40_000;
 
 /**
- * Listens on a host's stream until it is aborted; a connection that breaks is
+ * Listens on the stream of a host or a session until it is aborted; a connection that breaks is
  * made again, with backoff. `onOpen` is called each time that it stands: what
  * happened before was not heard.
  */
-export async function listenToHost(
+export async function listenToStream(
   url: string,
-  hostKey: string,
-  handlers: HostEventHandlers,
+  credential: string,
+  handlers: StreamHandlers,
   onOpen: () => void,
   signal: AbortSignal,
 ): Promise<void> {
   for (let failures = 0; !signal.aborted; failures++) {
     try {
-      await listenOnce(url, hostKey, handlers, signal, () => {
+      await listenOnce(url, credential, handlers, signal, () => {
         failures = 0;
         onOpen();
       });
@@ -36,14 +36,14 @@ export async function listenToHost(
 
 async function listenOnce(
   url: string,
-  hostKey: string,
-  handlers: HostEventHandlers,
+  credential: string,
+  handlers: StreamHandlers,
   signal: AbortSignal,
   onOpen: () => void,
 ): Promise<void> {
   const silent = new AbortController();
   const response = await fetch(url, {
-    headers: { Authorization: `Bearer ${hostKey}`, Accept: 'text/event-stream' },
+    headers: { Authorization: `Bearer ${credential}`, Accept: 'text/event-stream' },
     signal: AbortSignal.any([signal, silent.signal]),
   });
   if (!response.ok || response.body === null) throw new Error(`status ${response.status}`);
@@ -60,7 +60,7 @@ async function listenOnce(
     for await (const bytes of response.body) {
       clearTimeout(timer);
       timer = setTimeout(() => silent.abort(), longestSilence);
-      timer.unref();
+      unref(timer);
       parser.feed(decoder.decode(bytes as Uint8Array, { stream: true }));
     }
   } finally {
@@ -68,10 +68,15 @@ async function listenOnce(
   }
 }
 
+/** A process that has nothing else to do may end; in a browser there is no such thing. */
+function unref(timer: unknown): void {
+  if (typeof timer === 'object') (timer as { unref(): void }).unref();
+}
+
 function rest(milliseconds: number, signal: AbortSignal): Promise<void> {
   return new Promise((resolve) => {
     const timer = setTimeout(done, milliseconds);
-    timer.unref();
+    unref(timer);
     function done() {
       clearTimeout(timer);
       signal.removeEventListener('abort', done);

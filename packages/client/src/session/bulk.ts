@@ -1,7 +1,7 @@
 import type { LeaveResponse, ProblemDetails, SaveResponse } from '@vekkon/protocol';
 import { ServiceRefused } from '../errors.js';
 import type { Transport } from '../transport/transport.js';
-import type { NumberedSave } from './host-session.js';
+import type { NumberedSave } from './stay.js';
 
 /** A save on its way in a bulk request. A leave that saves nothing has no number. */
 export interface BulkSave extends Omit<NumberedSave, 'number'> {

@@ -1,0 +1,298 @@
+import { isWide, type Change, type Json, type Records, type StoredRecord, type Transaction } from '@vekkon/core';
+import type { LeaveResponse, RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
+import { ChangeRefused } from '../errors.js';
+import { Listeners } from '../listeners.js';
+import type { AnyGame, GameShape } from './game-shape.js';
+import type { LocalRecords } from './local-records.js';
+import { keyOf, Playing, type CheckpointDetails } from './playing.js';
+import { TransactionDraft } from './transaction-draft.js';
+
+/** A save that has its number: it is sent unchanged until it is answered. */
+export interface NumberedSave {
+  readonly number: number;
+  readonly transactions: readonly Transaction[];
+  readonly leave: boolean;
+}
+
+type TransactionProblem = Extract<TransactionOutcome, { applied: false }>['problem'];
+
+/** A transaction that the service refused, though the game's copy had let it pass. */
+export interface RefusedTransaction {
+  readonly transaction: Transaction;
+  readonly problem: TransactionProblem;
+  /** Where it waits for a person. */
+  readonly unsettled: string | undefined;
+}
+
+/** What came of a save. Answered means: on disk. */
+export interface SaveResult {
+  /** How many transactions were sent. */
+  readonly sent: number;
+  readonly refused: readonly RefusedTransaction[];
+}
+
+/** What became of a transaction: refused here, or done here and, later, saved. */
+export type TransactionResult =
+  | { readonly applied: true; readonly saved: Promise<TransactionOutcome> }
+  | { readonly applied: false; readonly problem: TransactionProblem };
+
+/** Where a change that a display is told of came from. */
+export type ChangeOrigin = 'here' | 'acknowledged' | 'outside';
+
+export const nothingSaved: SaveResult = { sent: 0, refused: [] };
+
+/**
+ * One player's records while they play: changes apply to the copy here at
+ * once, get their numbers when they are saved, and are taken in again as the
+ * service answers. What a host's session and a player's own device share.
+ */
+export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Promise<void>, Game> {
+  protected abstract local: LocalRecords;
+  readonly #watchers = new Map<string, Listeners<[value: Json | undefined, from: ChangeOrigin]>>();
+  readonly #refused = new Listeners<[refused: RefusedTransaction]>();
+  readonly #awaited = new Map<Transaction, (outcome: TransactionOutcome) => void>();
+  #unanswered: NumberedSave[] = [];
+  #saving: Promise<SaveResult> | undefined;
+  #savingNext: Promise<SaveResult> | undefined;
+  #savedAt = new Date();
+
+  /** @throws where nothing can be done any more */
+  protected abstract checkOpen(): void;
+  /** Keeps what was done, where somebody keeps it. */
+  protected abstract keepDone(transaction: Transaction): Promise<void>;
+  /** Gives all that waits its numbers, and sends it. */
+  protected abstract saveAll(): Promise<SaveResult>;
+
+  override get records(): Records {
+    return this.local.records;
+  }
+
+  /** How many transactions are not on disk yet. */
+  get pending(): number {
+    return this.local.pending;
+  }
+
+  /** What is not on disk yet, in order. */
+  get notYetSaved(): readonly Transaction[] {
+    return this.local.unacknowledged;
+  }
+
+  /** When the oldest of it was done; undefined if everything is on disk. */
+  get pendingSince(): Date | undefined {
+    const since = this.local.pendingSince;
+    return since === undefined ? undefined : new Date(since);
+  }
+
+  /** When everything that was done here was last known to be on disk. */
+  get savedAt(): Date {
+    return this.pending === 0 ? new Date() : this.#savedAt;
+  }
+
+  /** @internal Is there anything to send? */
+  get hasSomethingToSave(): boolean {
+    return this.pending > 0 || this.#unanswered.length > 0;
+  }
+
+  /** @internal What has a number and no answer. */
+  get unanswered(): readonly NumberedSave[] {
+    return this.#unanswered;
+  }
+
+  /** Tells of every change of a record, with where it came from. @returns takes it back */
+  watch(key: string, listener: (value: Json | undefined, from: ChangeOrigin) => void): () => void {
+    const full = keyOf('progress', key);
+    const listeners = this.#watchers.get(full) ?? new Listeners();
+    this.#watchers.set(full, listeners);
+    return listeners.add(listener);
+  }
+
+  /** Tells of what the service refused though it was done here. @returns takes it back */
+  onRefused(listener: (refused: RefusedTransaction) => void): () => void {
+    return this.#refused.add(listener);
+  }
+
+  /**
+   * Changes that apply whole or not at all.
+   *
+   * @param label shown to people
+   * @param write what to do, on a draft that reads the records as they are
+   * @param once  a token: a second transaction with it, within 7 days, changes nothing
+   * @returns the problem if the rules refuse it here; else a promise of what the service says
+   */
+  transaction(label: string, write: (draft: TransactionDraft<Game>) => void, once?: string): TransactionResult {
+    this.checkOpen();
+    const draft = new TransactionDraft<Game>({ records: this.records, read: (key) => this.read(key) });
+    write(draft);
+    const transaction: Transaction = { label, changes: draft.changes, ...(once !== undefined && { once }) };
+    const outcome = this.#apply(transaction);
+    return outcome.applied ? { applied: true, saved: this.#outcomeOf(transaction) } : outcome;
+  }
+
+  /**
+   * Sends what was done since the last save. Asked for while a save is under
+   * way, one more follows it, however often that is. A save that failed on the
+   * way keeps its number and is sent again first, so that nothing counts twice.
+   *
+   * @throws ServiceUnreachable, ServiceRefused or SessionOver; what was done stays here
+   */
+  save(): Promise<SaveResult> {
+    if (this.#saving === undefined) return this.#startSaving();
+    this.#savingNext ??= this.#saving
+      .catch(() => undefined)
+      .then(() => {
+        this.#savingNext = undefined;
+        return this.#startSaving();
+      });
+    return this.#savingNext;
+  }
+
+  /**
+   * "Save here": a named copy of what the manifest puts under checkpoints.
+   *
+   * @returns resolves when it is on disk
+   * @throws ChangeRefused `checkpoint-exists`, or `checkpoints-full` with the names of those
+   *   that there are: `instead` says which to give up
+   */
+  override checkpoint(name: string, details: CheckpointDetails = {}): Promise<void> {
+    return this.doAndSave({ op: 'checkpoint', name, ...details });
+  }
+
+  /** "Load": brings back what a checkpoint holds. @returns resolves when the records here are those of the checkpoint */
+  override restore(name: string): Promise<void> {
+    return this.doAndSave({ op: 'restore', name });
+  }
+
+  /** Does a change, and waits for what the service says of it. */
+  protected async doAndSave(change: Change): Promise<void> {
+    this.checkOpen();
+    const transaction: Transaction = { changes: [change] };
+    const outcome = this.#apply(transaction);
+    if (!outcome.applied) throw new ChangeRefused(outcome.problem);
+    const answered = this.#outcomeOf(transaction);
+    await this.save();
+    const said = await answered;
+    if (!said.applied) throw new ChangeRefused(said.problem as ChangeRefused['problem']);
+  }
+
+  protected override nothingDone(): Promise<void> {
+    return Promise.resolve();
+  }
+
+  protected override read(key: string): StoredRecord | undefined {
+    return this.local.read(key);
+  }
+
+  protected override do(change: Change): Promise<void> {
+    this.checkOpen();
+    // A copy, so that what the game changes later in the same object can't slip into a save.
+    const outcome = this.#apply({ changes: [structuredClone(change)] });
+    if (!outcome.applied) throw new ChangeRefused(outcome.problem);
+    return outcome.kept;
+  }
+
+  #apply(transaction: Transaction) {
+    const outcome = this.local.do(transaction, new Date().toISOString());
+    if (!outcome.applied) return { applied: false as const, problem: outcome.problem };
+    if (this.pending === 1) this.#savedAt = new Date();
+    const kept = this.keepDone(transaction);
+    // Whoever does not wait for it hears of a spool that fails at the next save.
+    kept.catch(() => undefined);
+    for (const key of outcome.changed.keys()) this.tell(key, 'here');
+    return { applied: true as const, kept };
+  }
+
+  #outcomeOf(transaction: Transaction): Promise<TransactionOutcome> {
+    return new Promise((resolve) => this.#awaited.set(transaction, resolve));
+  }
+
+  #startSaving(): Promise<SaveResult> {
+    this.#saving = this.saveAll().finally(() => (this.#saving = undefined));
+    return this.#saving;
+  }
+
+  /** What is being saved now, and after it; undefined if nothing is. */
+  protected get underWay(): Promise<SaveResult> | undefined {
+    return this.#savingNext ?? this.#saving;
+  }
+
+  /**
+   * Gives the next number to as much of what waits as one save holds.
+   *
+   * @param isLast does the save that takes the last of it end the session?
+   */
+  protected number(number: number, isLast: boolean): NumberedSave {
+    const taken = this.local.takeForSave();
+    const save: NumberedSave = {
+      number,
+      // The game was shown them as done: what is refused all the same, a person decides.
+      transactions: taken.map((one) => (one.changes.every(isOfCheckpoints) ? one : { ...one, keep: true })),
+      leave: isLast && this.local.waiting.length === 0,
+    };
+    for (const [index, transaction] of taken.entries()) {
+      const resolve = this.#awaited.get(transaction);
+      const numbered = save.transactions[index];
+      if (resolve === undefined || numbered === undefined) continue;
+      this.#awaited.delete(transaction);
+      this.#awaited.set(numbered, resolve);
+    }
+    this.#unanswered.push(save);
+    return save;
+  }
+
+  /** Saves that had their numbers before this stay: they go first. */
+  protected takeOver(saves: readonly NumberedSave[]): void {
+    this.#unanswered = [...saves];
+  }
+
+  /** The service has answered a save. @returns undefined if that was known */
+  protected takeAnswer(save: NumberedSave, answer: SaveResponse | LeaveResponse): SaveResult | undefined {
+    // Answered before, when it was sent twice: it is taken in once.
+    if (!this.#unanswered.some(({ number }) => number === save.number)) return undefined;
+    this.#unanswered = this.#unanswered.filter(({ number }) => number !== save.number);
+    this.#savedAt = new Date();
+    const own = new Set(
+      save.transactions.flatMap(({ changes }) => changes.flatMap((one) => ('key' in one ? one.key : []))),
+    );
+    const outcomes = save.transactions.map((_, index) => answer.transactions[index]?.applied !== false);
+    this.takeIn(answer.records, outcomes, own);
+    const refused: RefusedTransaction[] = [];
+    for (const [index, transaction] of save.transactions.entries()) {
+      const outcome = answer.transactions[index];
+      if (outcome === undefined) continue;
+      this.#awaited.get(transaction)?.(outcome);
+      this.#awaited.delete(transaction);
+      if (outcome.applied) continue;
+      const one = { transaction, problem: outcome.problem, unsettled: outcome.unsettled };
+      refused.push(one);
+      this.#refused.tell(one);
+    }
+    return { sent: save.transactions.length, refused };
+  }
+
+  /** Nobody will answer any more. */
+  protected endAwaiting(why: string): void {
+    const problem = { code: 'session-ended', change: 0, detail: why };
+    for (const resolve of this.#awaited.values()) resolve({ applied: false, problem });
+    this.#awaited.clear();
+  }
+
+  /** @param answered of the oldest transactions that were numbered, whether each was applied */
+  protected takeIn(
+    records: RecordsByKey,
+    answered: readonly boolean[] = [],
+    own: ReadonlySet<string> = new Set(),
+  ): void {
+    const changed = this.local.takeIn(records, answered);
+    for (const key of own) this.tell(key, 'acknowledged');
+    for (const key of changed) if (!own.has(key)) this.tell(key, 'outside');
+  }
+
+  protected tell(key: string, from: ChangeOrigin): void {
+    this.#watchers.get(key)?.tell(this.read(key)?.value, from);
+  }
+}
+
+/** Whoever asks for these waits for the answer, and is told: no person has to decide anything. */
+function isOfCheckpoints(change: Change): boolean {
+  return isWide(change) && (change.op === 'checkpoint' || change.op === 'restore');
+}
