@@ -60,6 +60,9 @@ export function prepare() {
     console.log('Building …');
     const bin = (name) => path.join(root, 'node_modules', '.bin', name);
     run('Building', bin('tsc'), ['-b']);
+    run('Building the player client for browsers', bin('vite'), ['build', '--logLevel', 'warn'], {
+      cwd: path.join(root, 'packages/client'),
+    });
     run('Checking the console', bin('vue-tsc'), ['--noEmit'], { cwd: path.join(root, 'packages/console') });
     run('Building the console', bin('vite'), ['build', '--logLevel', 'warn'], {
       cwd: path.join(root, 'packages/console'),

@@ -62,10 +62,11 @@ export class ChangeRefused extends VekkonError {
   }
 }
 
-/** A checkpoint that was made elsewhere, while the service can't be asked for what it holds. */
-export function checkpointNotHere(name: string): ChangeRefused {
-  const detail = `What the checkpoint "${name}" holds is not known here, and the service can't be asked now: load it later.`;
-  return new ChangeRefused({ code: 'checkpoint-unknown', change: 0, detail });
+/** There is no checkpoint of that name, or none that can be loaded here and now. */
+export function checkpointUnknown(name: string, known: readonly string[]): ChangeRefused {
+  const there = known.length === 0 ? 'there is none' : `there are ${known.map((one) => `"${one}"`).join(', ')}`;
+  const detail = `There is no checkpoint "${name}" that can be loaded: ${there}.`;
+  return new ChangeRefused({ code: 'checkpoint-unknown', change: 0, detail, checkpoints: known });
 }
 
 /** The session is over: the player left, or somebody else writes their records now. */

@@ -109,7 +109,7 @@ export const routes = {
     method: 'post',
     path: '/v1/saves',
     summary: "Saves of many sessions, each for itself, one session's in their order",
-    callers: ['host'],
+    callers: ['host', 'device'],
     body: sessions.bulkRequest,
     status: 200,
     response: sessions.bulkResponse,

@@ -94,12 +94,6 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
     return this.#lost.add(listener);
   }
 
-  /** The player's checkpoints, the newest first. */
-  async checkpoints(): Promise<CheckpointList['checkpoints']> {
-    this.checkOpen();
-    return (await this.#host.checkpoints(this.id)).checkpoints;
-  }
-
   /** Sends what is left and ends the stay, in one commit. */
   leave(): Promise<SaveResult> {
     this.#leaving ??= this.#leave().finally(() => (this.#leaving = undefined));
@@ -108,6 +102,10 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
 
   protected override checkOpen(): void {
     if (this.#over !== undefined) throw this.#over;
+  }
+
+  protected override readCheckpoints(): Promise<CheckpointList> {
+    return this.#host.checkpoints(this.id);
   }
 
   protected override keepDone(transaction: Transaction): Promise<void> {

@@ -1,8 +1,9 @@
-import { createCipheriv, createDecipheriv, createHash, hkdfSync, randomBytes } from 'node:crypto';
+import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, renameSync } from 'node:fs';
 import { open, type FileHandle } from 'node:fs/promises';
 import path from 'node:path';
 import type { Transaction } from '@vekkon/core';
+import { idOfSecret, Seal } from '../sealing.js';
 
 /** What a host could not deliver yet, of one session. */
 export interface Undelivered {
@@ -51,23 +52,18 @@ interface Header {
  * changes so that an older reader would misread it, and keep reading the old.
  */
 const formatVersion = 1;
-const sealing = 'aes-256-gcm';
-const nonceBytes = 12;
-const tagBytes = 16;
 
 /**
  * The sealed local file in which a host keeps what it could not deliver.
  *
- * A header line, then one line an entry: nonce, AES-256-GCM (NIST SP 800-38D)
- * ciphertext and tag in base64. The key is derived from the host key with
- * HKDF (RFC 5869); the line's number is authenticated, so that lines can't be
- * moved or left out. Whatever `add` has answered is flushed to disk.
+ * A header line, then one sealed line an entry, under a key that is derived
+ * from the host key. Whatever `add` has answered is flushed to disk.
  */
 export class Spool {
   readonly file: string;
   readonly #hostKey: string;
   #handle: FileHandle | undefined;
-  #sealKey: Buffer = Buffer.alloc(0);
+  #seal: Seal | undefined;
   #lines = 0;
   #waiting: { readonly line: string; readonly written: () => void; readonly failed: (error: unknown) => void }[] = [];
   #writing: Promise<void> | undefined;
@@ -110,7 +106,7 @@ export class Spool {
   /** Adds an entry. @returns resolves when it is flushed to disk, together with its neighbours */
   add(entry: SpoolEntry): Promise<void> {
     return new Promise((written, failed) => {
-      this.#waiting.push({ line: this.#seal(entry), written, failed });
+      this.#waiting.push({ line: this.#sealed(entry), written, failed });
       this.#writing ??= this.#write();
     });
   }
@@ -130,10 +126,14 @@ export class Spool {
 
   async #begin(entries: readonly SpoolEntry[] = []): Promise<void> {
     const salt = randomBytes(16);
-    this.#sealKey = sealKey(this.#hostKey, salt);
+    this.#seal = new Seal(this.#hostKey, salt, 'vekkon spool');
     this.#lines = 0;
-    const header: Header = { spool: formatVersion, keyId: keyId(this.#hostKey), salt: salt.toString('base64') };
-    const lines = [JSON.stringify(header), ...entries.map((entry) => this.#seal(entry))];
+    const header: Header = {
+      spool: formatVersion,
+      keyId: idOfSecret(this.#hostKey, 'spool'),
+      salt: salt.toString('base64'),
+    };
+    const lines = [JSON.stringify(header), ...entries.map((entry) => this.#sealed(entry))];
     const fresh = `${this.file}.new`;
     this.#handle = await open(fresh, 'w', 0o600);
     await this.#handle.appendFile(`${lines.join('\n')}\n`);
@@ -159,26 +159,10 @@ export class Spool {
     this.#writing = undefined;
   }
 
-  #seal(entry: SpoolEntry): string {
-    const nonce = randomBytes(nonceBytes);
-    const cipher = createCipheriv(sealing, this.#sealKey, nonce).setAAD(lineNumber(this.#lines++));
-    const sealed = Buffer.concat([nonce, cipher.update(JSON.stringify(entry), 'utf8'), cipher.final()]);
-    return Buffer.concat([sealed, cipher.getAuthTag()]).toString('base64');
+  #sealed(entry: SpoolEntry): string {
+    if (this.#seal === undefined) throw new Error('The spool is closed.');
+    return this.#seal.seal(JSON.stringify(entry), this.#lines++);
   }
-}
-
-function sealKey(hostKey: string, salt: Buffer): Buffer {
-  return Buffer.from(hkdfSync('sha256', hostKey, salt, 'vekkon spool', 32));
-}
-
-function keyId(hostKey: string): string {
-  return createHash('sha256').update(`vekkon spool key id ${hostKey}`).digest('hex').slice(0, 16);
-}
-
-function lineNumber(line: number): Buffer {
-  const bytes = Buffer.alloc(8);
-  bytes.writeBigUInt64BE(BigInt(line));
-  return bytes;
 }
 
 async function syncFolder(folder: string): Promise<void> {
@@ -199,32 +183,20 @@ function readSpool(file: string, hostKeys: readonly string[]): Read {
   }
   if (header.spool !== formatVersion)
     return { why: `its form is ${String(header.spool)}, which this version does not read` };
-  const hostKey = hostKeys.find((one) => keyId(one) === header.keyId);
+  const hostKey = hostKeys.find((one) => idOfSecret(one, 'spool') === header.keyId);
   if (hostKey === undefined) return { why: 'none of the host keys sealed it: give the older one as an earlier key' };
-  const key = sealKey(hostKey, Buffer.from(header.salt, 'base64'));
+  const seal = new Seal(hostKey, Buffer.from(header.salt, 'base64'), 'vekkon spool');
   const entries: SpoolEntry[] = [];
   // The text ends with a line end, unless the last line is torn.
   const whole = lines.slice(0, -1);
   const isTorn = lines.at(-1) !== '';
   for (const [index, line] of whole.entries()) {
-    const entry = unseal(line, key, index);
-    if (entry !== undefined) entries.push(entry);
+    const entry = seal.open(line, index);
+    if (entry !== undefined) entries.push(JSON.parse(entry) as SpoolEntry);
     else if (index === whole.length - 1) return { entries, isTorn: true };
     else return { why: `its line ${index + 2} can't be opened` };
   }
   return { entries, isTorn };
-}
-
-function unseal(line: string, key: Buffer, index: number): SpoolEntry | undefined {
-  try {
-    const bytes = Buffer.from(line, 'base64');
-    const decipher = createDecipheriv(sealing, key, bytes.subarray(0, nonceBytes)).setAAD(lineNumber(index));
-    decipher.setAuthTag(bytes.subarray(-tagBytes));
-    const text = Buffer.concat([decipher.update(bytes.subarray(nonceBytes, -tagBytes)), decipher.final()]);
-    return JSON.parse(text.toString('utf8')) as SpoolEntry;
-  } catch {
-    return undefined;
-  }
 }
 
 /** What the entries of a spool leave to be delivered, session by session. */

@@ -7,7 +7,7 @@ import {
   type StoredRecord,
   type Transaction,
 } from '@vekkon/core';
-import { ChangeRefused, checkpointNotHere } from '../errors.js';
+import { ChangeRefused, checkpointUnknown } from '../errors.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { LocalRecords } from '../session/local-records.js';
 import { Playing } from '../session/playing.js';
@@ -56,7 +56,7 @@ export class UnsavedSession<Game extends GameShape = AnyGame> extends Playing<vo
   }
 
   protected override do(change: Change): void {
-    if (change.op === 'restore' && !this.#local.holds(change.name)) throw checkpointNotHere(change.name);
+    if (change.op === 'restore' && !this.#local.holds(change.name)) throw checkpointUnknown(change.name, []);
     const outcome = this.#local.do({ changes: [structuredClone(change)] }, new Date().toISOString());
     if (!outcome.applied) throw new ChangeRefused(outcome.problem);
   }

@@ -42,7 +42,7 @@ export class Upkeep {
     this.#listening = new AbortController();
     const stream = `${url}/v1/hosts/${encodeURIComponent(name)}/stream?instance=${instance}`;
     const catchUp = () => void this.#renew().catch(() => undefined);
-    void listenToStream(stream, hostKey, this.#heard, catchUp, this.#listening.signal);
+    void listenToStream(stream, () => hostKey, this.#heard, catchUp, this.#listening.signal);
   }
 
   /** Nothing is left to keep up: a process that has nothing else to do may end. */

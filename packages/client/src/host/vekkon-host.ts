@@ -271,7 +271,8 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       isJournaling: this.#options.journal === true && this.#spool !== undefined,
       send: (session, saves) => this.#outbox.send(session, saves),
       spool: (entry: SpoolEntry) => this.#spool?.add(entry) ?? Promise.resolve(),
-      checkpoints: (session) => this.#transport.send({ method: 'GET', path: `/v1/sessions/${session}/checkpoints` }),
+      checkpoints: (session) =>
+        this.#transport.send({ method: 'GET', path: `/v1/sessions/${session}/checkpoints?contents=true` }),
       rescue: (session) => this.#outbox.rescue(session),
     };
   }

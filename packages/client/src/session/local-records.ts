@@ -13,7 +13,7 @@ import {
   type StoredRecord,
   type Transaction,
 } from '@vekkon/core';
-import type { RecordsByKey } from '@vekkon/protocol';
+import type { CheckpointList, RecordsByKey } from '@vekkon/protocol';
 
 /** A transaction, and when it was done. */
 export interface Done {
@@ -72,6 +72,16 @@ export class LocalRecords {
   /** The checkpoints of which it is known what they hold. */
   get checkpoints(): ReadonlyMap<string, Checkpoint> {
     return this.#viewOfCheckpoints;
+  }
+
+  /** The revision of a record that the service has acknowledged; 0 for none. */
+  revisionOf(key: string): number {
+    return this.#acknowledged.get(key)?.revision ?? 0;
+  }
+
+  /** What the service has, as far as it is known here. */
+  get acknowledgedCheckpoints(): ReadonlyMap<string, Checkpoint> {
+    return this.#checkpoints;
   }
 
   /** What has no number yet, with when it was done. */
@@ -161,9 +171,33 @@ export class LocalRecords {
     return changedKeys(before, this.#view);
   }
 
+  /** Puts other transactions in the place of those that wait. */
+  replaceWaiting(waiting: readonly Done[]): void {
+    this.#waiting = [...waiting];
+    this.#applyAgain();
+  }
+
+  /** Folds what waits, so that keeping it stays cheap. */
+  fold(): void {
+    const at = this.#waiting[0]?.at ?? '';
+    this.#waiting = foldTransactions(this.#waiting.map(({ transaction }) => transaction)).map((transaction) => ({
+      transaction,
+      at,
+    }));
+  }
+
   /** Is it known here what a checkpoint holds? */
   holds(checkpoint: string): boolean {
     return this.#viewOfCheckpoints.has(checkpoint);
+  }
+
+  /** Takes in what the service's checkpoints hold: all that there are. */
+  learnCheckpoints(list: CheckpointList['checkpoints']): void {
+    this.#checkpoints.clear();
+    for (const { name, at, summary, records = {} } of list) {
+      this.#checkpoints.set(name, { name, at, summary, seen: 0, records: new Map(Object.entries(records)) });
+    }
+    this.#applyAgain();
   }
 
   #applied(transaction: Transaction, at: string): Applied | Refused {

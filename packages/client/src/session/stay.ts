@@ -1,6 +1,6 @@
 import { isWide, type Change, type Json, type Records, type StoredRecord, type Transaction } from '@vekkon/core';
-import type { LeaveResponse, RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
-import { ChangeRefused } from '../errors.js';
+import type { CheckpointList, LeaveResponse, RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
+import { ChangeRefused, checkpointUnknown } from '../errors.js';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from './game-shape.js';
 import type { LocalRecords } from './local-records.js';
@@ -39,6 +39,14 @@ export type TransactionResult =
 /** Where a change that a display is told of came from. */
 export type ChangeOrigin = 'here' | 'acknowledged' | 'outside';
 
+/** A checkpoint as it is listed. */
+export interface CheckpointSummary {
+  readonly name: string;
+  /** RFC 3339. */
+  readonly at: string;
+  readonly summary: string | null;
+}
+
 export const nothingSaved: SaveResult = { sent: 0, refused: [] };
 
 /**
@@ -60,6 +68,8 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
   protected abstract checkOpen(): void;
   /** Keeps what was done, where somebody keeps it. */
   protected abstract keepDone(transaction: Transaction): Promise<void>;
+  /** Asks the service for the player's checkpoints, with what they hold. */
+  protected abstract readCheckpoints(): Promise<CheckpointList>;
   /** Gives all that waits its numbers, and sends it. */
   protected abstract saveAll(): Promise<SaveResult>;
 
@@ -157,9 +167,27 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     return this.doAndSave({ op: 'checkpoint', name, ...details });
   }
 
-  /** "Load": brings back what a checkpoint holds. @returns resolves when the records here are those of the checkpoint */
-  override restore(name: string): Promise<void> {
-    return this.doAndSave({ op: 'restore', name });
+  /**
+   * "Load": brings back what a checkpoint holds, with what came from outside since.
+   *
+   * @returns resolves when it is on disk
+   * @throws ChangeRefused `checkpoint-unknown`, with the names of those that there are
+   */
+  override async restore(name: string): Promise<void> {
+    this.checkOpen();
+    if (!this.local.holds(name)) {
+      // Known before it is done: so that what is played from here on is played on what was loaded.
+      const { checkpoints } = await this.readCheckpoints();
+      this.local.learnCheckpoints(checkpoints);
+    }
+    if (!this.local.holds(name)) throw checkpointUnknown(name, [...this.local.checkpoints.keys()]);
+    await this.doAndSave({ op: 'restore', name });
+  }
+
+  /** The player's checkpoints, the newest first: name, time and summary. */
+  async checkpoints(): Promise<readonly CheckpointSummary[]> {
+    this.checkOpen();
+    return (await this.readCheckpoints()).checkpoints.map(({ name, at, summary }) => ({ name, at, summary }));
   }
 
   /** Does a change, and waits for what the service says of it. */
@@ -267,6 +295,20 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
       this.#refused.tell(one);
     }
     return { sent: save.transactions.length, refused };
+  }
+
+  /** What was sent late was refused: the game is told, whoever waits for it too. */
+  protected refuse(
+    save: NumberedSave,
+    problem: Omit<TransactionProblem, 'change'>,
+    unsettled: readonly string[],
+  ): void {
+    for (const [index, transaction] of save.transactions.entries()) {
+      const one = { transaction, problem: { ...problem, change: 0 }, unsettled: unsettled[index] };
+      this.#awaited.get(transaction)?.({ applied: false, ...one });
+      this.#awaited.delete(transaction);
+      this.#refused.tell(one);
+    }
   }
 
   /** Nobody will answer any more. */

@@ -16,7 +16,7 @@ const longestSilence = 40_000;
  */
 export async function listenToStream(
   url: string,
-  credential: string,
+  credential: () => string,
   handlers: StreamHandlers,
   onOpen: () => void,
   signal: AbortSignal,
@@ -36,14 +36,14 @@ export async function listenToStream(
 
 async function listenOnce(
   url: string,
-  credential: string,
+  credential: () => string,
   handlers: StreamHandlers,
   signal: AbortSignal,
   onOpen: () => void,
 ): Promise<void> {
   const silent = new AbortController();
   const response = await fetch(url, {
-    headers: { Authorization: `Bearer ${credential}`, Accept: 'text/event-stream' },
+    headers: { Authorization: `Bearer ${credential()}`, Accept: 'text/event-stream' },
     signal: AbortSignal.any([signal, silent.signal]),
   });
   if (!response.ok || response.body === null) throw new Error(`status ${response.status}`);
@@ -57,11 +57,15 @@ async function listenOnce(
   const decoder = new TextDecoder();
   let timer = setTimeout(() => silent.abort(), longestSilence);
   try {
-    for await (const bytes of response.body) {
+    // Read by hand: not every browser can iterate over a body.
+    const reader = response.body.getReader();
+    for (;;) {
+      const { done, value: bytes } = await reader.read();
+      if (done) break;
       clearTimeout(timer);
       timer = setTimeout(() => silent.abort(), longestSilence);
       unref(timer);
-      parser.feed(decoder.decode(bytes as Uint8Array, { stream: true }));
+      parser.feed(decoder.decode(bytes, { stream: true }));
     }
   } finally {
     clearTimeout(timer);

@@ -10,6 +10,8 @@ export interface Sent {
   readonly headers?: { readonly [name: string]: string };
   /** Milliseconds after which no answer is awaited any more. */
   readonly timeout?: number;
+  /** Goes on its way even if the page ends meanwhile (WHATWG Fetch); at most 64 KiB. */
+  readonly keepalive?: boolean;
 }
 
 /** One request and its answer. */
@@ -41,7 +43,7 @@ export class HttpTransport implements Transport {
     this.#headers = headers;
   }
 
-  async send<Answer>({ method, path, body, headers, timeout = defaultTimeout }: Sent): Promise<Answer> {
+  async send<Answer>({ method, path, body, headers, timeout = defaultTimeout, keepalive }: Sent): Promise<Answer> {
     let response: Response;
     let text: string;
     try {
@@ -53,6 +55,7 @@ export class HttpTransport implements Transport {
           ...headers,
         },
         ...(body !== undefined && { body: JSON.stringify(body) }),
+        ...(keepalive === true && { keepalive }),
         signal: AbortSignal.timeout(timeout),
       });
       text = await response.text();

@@ -89,6 +89,7 @@ export const deviceRoutes = {
     summary: "The player's checkpoints, the newest first",
     callers: ['host', 'device'],
     params: session,
+    query: z.object({ contents: z.enum(['true', 'false']).default('false') }),
     status: 200,
     response: devices.checkpointList,
     problems: ['session-unknown'],

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { id, time } from './values.js';
+import { id, recordsByKey, time } from './values.js';
 
 export const deviceRequest = z.strictObject({
   secret: z
@@ -32,7 +32,14 @@ export type DeviceList = z.infer<typeof deviceList>;
 
 export const checkpointList = z.object({
   atMost: z.int(),
-  checkpoints: z.array(z.object({ name: id, at: time, summary: z.string().nullable() })),
+  checkpoints: z.array(
+    z.object({
+      name: id,
+      at: time,
+      summary: z.string().nullable(),
+      records: recordsByKey.optional().meta({ description: 'What it holds, where that was asked for.' }),
+    }),
+  ),
 });
 export type CheckpointList = z.infer<typeof checkpointList>;
 

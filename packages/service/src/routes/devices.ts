@@ -1,6 +1,6 @@
-import { isForPlayers } from '@vekkon/core';
+import { isForPlayers, readKeys, spokenRecords, underCurrentKeys } from '@vekkon/core';
 import { Refusal, routes } from '@vekkon/protocol';
-import { rfc3339, type EnvironmentRow, type SessionRow } from '@vekkon/store';
+import { recordsIn, rfc3339, type EnvironmentRow, type SessionRow } from '@vekkon/store';
 import type { IRouter } from 'express';
 import { deviceIn, deviceOf, nameOf, type Principal } from '../access.js';
 import { recordsByKey } from '../records-by-key.js';
@@ -54,14 +54,25 @@ export function serveDevices(router: IRouter, desk: Desk): void {
     return undefined;
   });
 
-  serveRoute(router, desk, routes.checkpoints, async ({ params, environment, principal }) => {
+  serveRoute(router, desk, routes.checkpoints, async ({ params, query, environment, principal }) => {
     const place = await environment();
     const session = await ownSession(desk, place, params.session, principal);
     const { rules } = await reader.manifestOf(place);
     const rows = await reader.checkpoints(session.player);
+    const spoken = (await reader.manifestVersion(place, session.manifest_version)).rules.manifest;
+    const held = (text: string) => {
+      const stored = underCurrentKeys(recordsIn(text), rules.manifest);
+      const keys = [...stored.keys()].filter((key) => principal.sort === 'host' || isForPlayers(key, rules.manifest));
+      return recordsByKey(spokenRecords(readKeys(keys, stored, rules), rules.manifest, spoken, rules.check));
+    };
     return {
       atMost: rules.manifest.checkpoints?.atMost ?? 0,
-      checkpoints: rows.map(({ name, at, summary }) => ({ name, at: rfc3339(at), summary })),
+      checkpoints: rows.map(({ name, at, summary, records }) => ({
+        name,
+        at: rfc3339(at),
+        summary,
+        ...(query.contents === 'true' && { records: held(records) }),
+      })),
     };
   });
 

@@ -60,7 +60,7 @@ export function serveSessions(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.bulk, async ({ body, environment, response }) => {
+  serveRoute(router, desk, routes.bulk, async ({ body, environment, principal, response }) => {
     const place = await environment();
     const bySession = new Map<string, [number, (typeof body.saves)[number]][]>();
     for (const [index, save] of body.saves.entries()) {
@@ -76,7 +76,7 @@ export function serveSessions(router: IRouter, desk: Desk): void {
         for (const [index, save] of saves) {
           try {
             if (isRefused) throw new Refusal('save-before-refused');
-            const saved = await saveOnce(desk, place, { ...save, leave: save.leave ?? false }, null);
+            const saved = await saveOnce(desk, place, { ...save, leave: save.leave ?? false }, deviceIn(principal));
             results[index] = `{"status":200,${saveText(desk, save.session, saved).slice(1)}`;
           } catch (error) {
             if (!(error instanceof Refusal)) throw error;

@@ -236,7 +236,7 @@ export class Reader {
   async checkpoints(player: number) {
     return this.#db
       .selectFrom('checkpoints')
-      .select(['name', 'summary', 'at'])
+      .select(['name', 'summary', 'at', 'records'])
       .where('player', '=', player)
       .where('by_operator', '=', 0)
       .where('given_up_at', 'is', null)

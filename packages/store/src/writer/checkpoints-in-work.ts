@@ -96,7 +96,8 @@ export class CheckpointsInWork {
   }
 }
 
-function recordsIn(text: string): ReadonlyMap<string, StoredRecord> {
+/** What a checkpoint holds. */
+export function recordsIn(text: string): ReadonlyMap<string, StoredRecord> {
   return new Map(Object.entries(JSON.parse(text) as { [key: string]: { revision: number; value: Json } }));
 }
 

@@ -1,0 +1,260 @@
+import { readRecords, startingRecords, type Manifest, type Rules, type Transaction } from '@vekkon/core';
+import type { CheckpointList, JoinResponse, RecordsByKey } from '@vekkon/protocol';
+import { Listeners } from '../listeners.js';
+import type { AnyGame, GameShape } from '../session/game-shape.js';
+import { LocalRecords } from '../session/local-records.js';
+import { Stay } from '../session/stay.js';
+import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
+import { HttpTransport, type Sent, type Transport } from '../transport/transport.js';
+import { browserStorage } from './browser-storage.js';
+import { conflictsIn, type Conflict, type Decision } from './conflicts.js';
+import { DeviceTransport } from './device-transport.js';
+import { Kept } from './kept.js';
+import { emptySlot, keysPut, type Slot } from './kept-state.js';
+import { Leftovers } from './leftovers.js';
+import type { PlayerStatus, VekkonPlayerOptions } from './options.js';
+import { memoryStorage, type PlayerStorage } from './storage.js';
+
+/** Milliseconds for which a call is tried, unless somebody says otherwise. */
+export const defaultDeadline = 5_000;
+/** How many transactions may wait before they are folded. */
+const foldAbove = 64;
+
+/** A stay on the player's own device: what is kept of it there, and what is known of how things stand. */
+export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<Game> {
+  protected local = new LocalRecords({}, { manifest: nothingDeclared });
+  protected readonly options: VekkonPlayerOptions;
+  protected readonly leftovers: Leftovers;
+  protected rules: Rules | undefined;
+  protected kept: Kept | undefined;
+  protected connection: PlayerStatus['connection'] = 'starting';
+  protected trouble: Error | undefined;
+  protected joined: JoinResponse | undefined;
+  protected nextSave = 1;
+  /** The last commit to this player that is known here. */
+  protected seen = 0;
+  /** When the service last answered, in milliseconds since 1970. */
+  protected heardAt = 0;
+  /** A join that may have reached the service. */
+  protected joining: Slot['joining'];
+  /** The revisions that were known when values were put, by key. */
+  protected bases: { [key: string]: number } = {};
+  readonly #storage: PlayerStorage;
+  readonly #statusListeners = new Listeners<[status: PlayerStatus]>();
+  readonly #failedTries = new Listeners<[failed: FailedTry]>();
+  #transport: Transport | undefined;
+  #isKeeping = false;
+
+  constructor(options: VekkonPlayerOptions) {
+    super();
+    this.options = options;
+    this.#storage = options.storage ?? (typeof localStorage === 'undefined' ? memoryStorage() : browserStorage());
+    this.leftovers = new Leftovers({
+      send: (sent) => this.send(sent),
+      answered: (save, answer) => {
+        this.takeIn(
+          answer.records,
+          answer.transactions.map(({ applied }) => applied),
+        );
+        this.rebase(answer.records);
+        this.keepKnown();
+      },
+      refused: (save, { code, message: detail, facts }) => {
+        this.takeIn(
+          {},
+          save.transactions.map(() => false),
+        );
+        this.refuse(save, { code, detail }, facts.unsettled ?? []);
+      },
+      changed: () => this.keepSlot(),
+    });
+  }
+
+  /** Who the player is; undefined until the service was reached for the first time. */
+  get player(): { readonly id: string; readonly name: string | null } | undefined {
+    return this.kept?.identity.player;
+  }
+
+  /** Did the player play for the first time when they joined? Undefined while that is not known. */
+  get isNew(): boolean | undefined {
+    return this.joined?.player.isNew;
+  }
+
+  /** The id of the session; undefined while there is none. */
+  get session(): string | undefined {
+    return this.joined?.session.id;
+  }
+
+  get status(): PlayerStatus {
+    return {
+      connection: this.connection,
+      why: this.connection === 'online' ? undefined : this.trouble?.message,
+      pending: this.pending,
+      savedAt: this.savedAt,
+      isKept: this.kept !== undefined && this.kept.trouble === undefined,
+    };
+  }
+
+  /** Tells how things stand, whenever that changes. @returns takes it back */
+  onStatus(listener: (status: PlayerStatus) => void): () => void {
+    return this.#statusListeners.add(listener);
+  }
+
+  /** Tells of each try that failed, and when the next will be. @returns takes it back */
+  onFailedTry(listener: (failed: FailedTry) => void): () => void {
+    return this.#failedTries.add(listener);
+  }
+
+  protected override async keepDone(transaction: Transaction): Promise<void> {
+    for (const key of keysPut({ transaction, at: '' })) this.bases[key] ??= this.local.revisionOf(key);
+    this.tellStatus();
+    if (!this.#isKeeping) {
+      this.#isKeeping = true;
+      // What is done in one go is kept in one go.
+      queueMicrotask(() => {
+        this.#isKeeping = false;
+        this.keepSlot();
+      });
+    }
+    await Promise.resolve();
+    await this.kept?.flushed();
+  }
+
+  protected override readCheckpoints(): Promise<CheckpointList> {
+    return this.send({ method: 'GET', path: `/v1/sessions/${this.openSession()}/checkpoints?contents=true` });
+  }
+
+  /** Takes up what is kept on the device: the game can play on it at once. */
+  protected async load(): Promise<void> {
+    // Started again, it goes on with what it has in hand.
+    if (this.kept !== undefined) return this.kept.readAgain();
+    const kept = await Kept.open(this.#storage, () => this.tellStatus());
+    this.kept = kept;
+    this.#transport = this.#makeTransport(kept);
+    const { identity } = kept;
+    const slot = kept.readSlot();
+    this.joining = slot.joining;
+    this.leftovers.load(slot.leftover);
+    this.bases = { ...slot.bases };
+    const manifest = identity.manifest?.manifest ?? this.options.manifest;
+    if (manifest === undefined) return;
+    this.rules = this.rulesOf(manifest);
+    const starting = Object.fromEntries(readRecords(startingRecords(manifest).records, this.rules));
+    this.local = new LocalRecords(identity.known?.records ?? starting, this.rules, {
+      numbered: slot.leftover.flatMap(({ saves }) =>
+        saves.flatMap(({ transactions }) => transactions.map((transaction) => ({ transaction, at: now() }))),
+      ),
+      waiting: slot.waiting,
+      checkpoints: new Map(
+        (identity.checkpoints ?? []).map((one) => [
+          one.name,
+          { ...one, records: new Map(Object.entries(one.records)) },
+        ]),
+      ),
+      byPlayer: true,
+    });
+  }
+
+  #makeTransport(kept: Kept): Transport {
+    const { url, deviceKey, deadline = defaultDeadline } = this.options;
+    const device = new DeviceTransport(new HttpTransport(url, {}, this.options.fetch), deviceKey, kept);
+    return new RetryingTransport(device, { deadline, onFailedTry: (failed) => this.#failedTries.tell(failed) });
+  }
+
+  protected rulesOf(manifest: Manifest, learns = false): Rules {
+    return { manifest, check: this.options.check, learns };
+  }
+
+  /** The revisions on which what waits is put from now on. */
+  protected freshBases(records: RecordsByKey): { [key: string]: number } {
+    const keys = this.local.waitingDone.flatMap((done) => keysPut(done));
+    return Object.fromEntries(keys.map((key) => [key, records[key]?.revision ?? 0]));
+  }
+
+  protected async decide(stored: RecordsByKey): Promise<readonly [Conflict, Decision][]> {
+    if (this.kept?.identity.known === undefined) return [];
+    const { onConflict = () => 'mine' as const } = this.options;
+    const decisions: [Conflict, Decision][] = [];
+    for (const conflict of conflictsIn(this.local.waitingDone, this.bases, stored)) {
+      decisions.push([conflict, await onConflict(conflict)]);
+    }
+    return decisions;
+  }
+
+  /** What checkpoints hold is known before it is needed, so that they can be loaded offline. */
+  protected async learnCheckpoints(): Promise<void> {
+    if (this.rules?.manifest.checkpoints === undefined) return;
+    const list = await this.readCheckpoints().catch(() => undefined);
+    if (list === undefined) return;
+    this.local.learnCheckpoints(list.checkpoints);
+    this.keepKnown();
+  }
+
+  /** What was put here lies on what the service has said since. */
+  protected rebase(records: RecordsByKey): void {
+    for (const [key, { revision }] of Object.entries(records)) {
+      if (this.bases[key] !== undefined) this.bases[key] = revision;
+    }
+    if (this.local.waiting.length === 0) this.bases = {};
+  }
+
+  /** What has a number and no answer goes first when the service is back, under the session that it belongs to. */
+  protected giveUpSession(): void {
+    if (this.joined === undefined) return;
+    this.leftovers.add({ session: this.joined.session.id, saves: this.unanswered });
+    this.takeOver([]);
+    this.joined = undefined;
+    this.keepSlot();
+  }
+
+  protected keepSlot(): void {
+    if (this.local.waiting.length > foldAbove) this.local.fold();
+    this.kept?.setSlot({
+      ...emptySlot,
+      joining: this.joining,
+      session: this.session,
+      saves: this.unanswered,
+      leftover: this.leftovers.all,
+      waiting: this.local.waitingDone,
+      bases: this.bases,
+    });
+  }
+
+  protected keepKnown(): void {
+    const checkpoints = [...this.local.acknowledgedCheckpoints.values()].map(({ records = new Map(), ...one }) => ({
+      ...one,
+      records: Object.fromEntries(records) as RecordsByKey,
+    }));
+    const player = this.joined?.player.id ?? this.kept?.identity.known?.player ?? '';
+    this.kept?.setIdentity({ known: { player, records: this.local.acknowledged }, checkpoints });
+  }
+
+  protected openSession(): string {
+    if (this.joined === undefined) throw this.trouble ?? new TypeError('The player has not joined.');
+    return this.joined.session.id;
+  }
+
+  protected async send<Answer>(sent: Sent, timeout = this.options.deadline ?? defaultDeadline) {
+    if (this.#transport === undefined) throw new TypeError('The player has not started: await start() first.');
+    const answer = await this.#transport.send<Answer>({ timeout, ...sent });
+    this.heardAt = Date.now();
+    return answer;
+  }
+
+  protected setConnection(connection: PlayerStatus['connection'], trouble?: unknown): void {
+    this.connection = connection;
+    this.trouble = trouble === undefined || trouble instanceof Error ? trouble : new Error(String(trouble));
+    this.tellStatus();
+  }
+
+  protected tellStatus(): void {
+    this.#statusListeners.tell(this.status);
+  }
+}
+
+const nothingDeclared: Manifest = { game: '', title: '', records: {}, items: {}, tunables: {}, attributes: {} };
+
+/** RFC 3339. */
+export function now(): string {
+  return new Date().toISOString();
+}

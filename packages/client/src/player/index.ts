@@ -1,0 +1,9 @@
+export * from '../errors.js';
+export { browserStorage } from './browser-storage.js';
+export type { Conflict, Decision } from './conflicts.js';
+export { StorageUnreadable } from './kept-state.js';
+export type { PlayerStatus, VekkonPlayerOptions } from './options.js';
+export { memoryStorage, type PlayerStorage } from './storage.js';
+export { VekkonPlayer } from './vekkon-player.js';
+export type { CheckpointSummary, RefusedTransaction, SaveResult, TransactionResult } from '../session/stay.js';
+export type { AnyGame, GameShape } from '../session/game-shape.js';

@@ -1,0 +1,116 @@
+import { isWide, type Checkpoint, type Manifest, type StoredRecord } from '@vekkon/core';
+import type { RecordsByKey } from '@vekkon/protocol';
+import { VekkonError } from '../errors.js';
+import type { Done } from '../session/local-records.js';
+import type { NumberedSave } from '../session/stay.js';
+import type { PlayerStorage } from './storage.js';
+
+/**
+ * The version of what is kept. Raise it whenever its form changes so that an
+ * older reader would misread it, and keep reading the old.
+ */
+const formatVersion = 1;
+
+/** Who the player is, and what is known of them: the same for all tabs. */
+export interface Identity {
+  readonly form: typeof formatVersion;
+  /** Made by this device: it is who the player is. */
+  readonly secret: string;
+  readonly token?: string | undefined;
+  readonly player?: { readonly id: string; readonly name: string | null } | undefined;
+  readonly manifest?: { readonly version: number; readonly manifest: Manifest } | undefined;
+  /** What the service last said is stored, and of whom; absent before the first join. */
+  readonly known?: { readonly player: string; readonly records: RecordsByKey } | undefined;
+  readonly checkpoints?: readonly KeptCheckpoint[] | undefined;
+}
+
+type KeptCheckpoint = Omit<Checkpoint, 'records'> & { readonly records: { readonly [key: string]: StoredRecord } };
+
+/** Saves that have their numbers, of a session that may be over. */
+export interface Leftover {
+  readonly session: string;
+  readonly saves: readonly NumberedSave[];
+}
+
+/** What one tab has done and the service has not acknowledged. */
+export interface Slot {
+  readonly form: typeof formatVersion;
+  /** A join that may have reached the service: sent again, it opens the same session. */
+  readonly joining?: { readonly attempt: string; readonly instance: string } | undefined;
+  readonly session?: string | undefined;
+  /** What of the session has its number. */
+  readonly saves: readonly NumberedSave[];
+  /** Of sessions before it, the oldest first. */
+  readonly leftover: readonly Leftover[];
+  readonly waiting: readonly Done[];
+  /** The revisions that were known when values were put, by key. */
+  readonly bases: { readonly [key: string]: number };
+}
+
+/** What is kept can't be read. Nothing was overwritten: only the service says who is new. */
+export class StorageUnreadable extends VekkonError {
+  override readonly name = 'StorageUnreadable';
+  readonly canRetry = false;
+
+  constructor(what: string, cause?: unknown) {
+    super(
+      `${what} can't be read: it was changed from outside, or is of a newer version. Put a copy of it back; or take it away, and the device begins as a new player.`,
+      { cause },
+    );
+  }
+}
+
+export const emptySlot: Slot = { form: formatVersion, saves: [], leftover: [], waiting: [], bases: {} };
+
+/** The device as it is kept, or a new one with a secret of its own. */
+export function readIdentity(storage: PlayerStorage): Identity {
+  const kept = readKept<Identity>(storage, 'player');
+  if (kept === undefined) return { form: formatVersion, secret: newSecret() };
+  if (typeof kept.secret !== 'string') throw new StorageUnreadable('What this device keeps');
+  return kept;
+}
+
+export function readSlot(storage: PlayerStorage, name: string): Slot {
+  const slot = readKept<Slot>(storage, name) ?? emptySlot;
+  if (!Array.isArray(slot.waiting) || !Array.isArray(slot.saves)) throw new StorageUnreadable(`"${name}"`);
+  return slot;
+}
+
+function readKept<Kept extends { readonly form: number }>(storage: PlayerStorage, name: string): Kept | undefined {
+  const text = storage.read(name);
+  if (text === undefined) return undefined;
+  let kept: Kept | null;
+  try {
+    kept = JSON.parse(text) as Kept | null;
+  } catch (cause) {
+    throw new StorageUnreadable('What this device keeps', cause);
+  }
+  if (kept?.form !== formatVersion) throw new StorageUnreadable('What this device keeps');
+  return kept;
+}
+
+/** 256 bits at random, as base64url (RFC 4648). */
+function newSecret(): string {
+  const bytes = crypto.getRandomValues(new Uint8Array(32));
+  const base64 = btoa(String.fromCharCode(...bytes));
+  return base64.replaceAll('+', '-').replaceAll('/', '_').replaceAll('=', '');
+}
+
+/** A slot with what tabs left that are gone: theirs came first. */
+export function withAbandoned(own: Slot, others: readonly Slot[]): Slot {
+  return {
+    ...emptySlot,
+    joining: own.joining,
+    leftover: [...others, own].flatMap((slot) => [
+      ...slot.leftover,
+      ...(slot.session === undefined ? [] : [{ session: slot.session, saves: slot.saves }]),
+    ]),
+    waiting: [...others, own].flatMap(({ waiting }) => waiting),
+    bases: Object.assign({}, ...[own, ...others].map(({ bases }) => bases)) as Slot['bases'],
+  };
+}
+
+/** The keys whose whole value is replaced by what was done. */
+export function keysPut({ transaction }: Done): readonly string[] {
+  return transaction.changes.flatMap((change) => (!isWide(change) && change.op === 'put' ? [change.key] : []));
+}

@@ -1,0 +1,112 @@
+import type { DeviceResponse } from '@vekkon/protocol';
+import type { DeviceTokens } from './device-transport.js';
+import { readIdentity, readSlot, withAbandoned, type Identity, type Slot } from './kept-state.js';
+import type { PlayerStorage } from './storage.js';
+
+/** What a device keeps, and whether it can. */
+export class Kept implements DeviceTokens {
+  /** Why the last of it could not be kept; undefined if it was. */
+  trouble: Error | undefined;
+  readonly #storage: PlayerStorage;
+  readonly #slotName: string;
+  readonly #onTrouble: () => void;
+  #identity: Identity;
+
+  private constructor(storage: PlayerStorage, slotName: string, onTrouble: () => void) {
+    this.#storage = storage;
+    this.#slotName = slotName;
+    this.#onTrouble = onTrouble;
+    this.#identity = readIdentity(storage);
+  }
+
+  /**
+   * Opens a storage, and takes over what tabs left that are gone.
+   *
+   * @param onTrouble called when something could not be kept, or could again
+   * @throws StorageUnreadable
+   */
+  static async open(storage: PlayerStorage, onTrouble: () => void): Promise<Kept> {
+    const { slot: name, abandoned } = await storage.open();
+    const slot = withAbandoned(
+      readSlot(storage, name),
+      abandoned.map((one) => readSlot(storage, one)),
+    );
+    const kept = new Kept(storage, name, onTrouble);
+    kept.setIdentity({});
+    kept.setSlot(slot);
+    // Only when it stands in this slot may it go from the others.
+    if (kept.trouble === undefined) for (const one of abandoned) storage.remove(one);
+    return kept;
+  }
+
+  get identity(): Identity {
+    return this.#identity;
+  }
+
+  /** The name of this tab's or process's slot: the host under which the player joins. */
+  get slotName(): string {
+    return this.#slotName;
+  }
+
+  get secret(): string {
+    return this.#identity.secret;
+  }
+
+  token(): string | undefined {
+    return this.#identity.token;
+  }
+
+  tokenKeptNow(): string | undefined {
+    try {
+      return readIdentity(this.#storage).token;
+    } catch {
+      return undefined;
+    }
+  }
+
+  take({ token, player: id }: DeviceResponse): void {
+    const { player } = this.#identity;
+    this.setIdentity({ token, player: player?.id === id ? player : { id, name: null } });
+  }
+
+  setIdentity(change: Partial<Identity>): void {
+    this.#identity = { ...this.#identity, ...change };
+    this.#write('player', this.#identity);
+  }
+
+  setSlot(slot: Slot): void {
+    this.#write(this.#slotName, slot);
+  }
+
+  readSlot(): Slot {
+    return readSlot(this.#storage, this.#slotName);
+  }
+
+  /** What other tabs have kept meanwhile. */
+  readAgain(): void {
+    this.#identity = { ...this.#identity, ...readIdentity(this.#storage) };
+  }
+
+  /** Resolves when everything is kept that could be. */
+  flushed(): Promise<void> {
+    return this.#storage.flushed().then(
+      () => undefined,
+      (error: unknown) => this.#note(error),
+    );
+  }
+
+  #write(name: string, content: object): void {
+    try {
+      this.#storage.write(name, JSON.stringify(content));
+      this.#note(undefined);
+    } catch (error) {
+      this.#note(error);
+    }
+  }
+
+  #note(error: unknown): void {
+    const before = this.trouble;
+    this.trouble = error === undefined || error instanceof Error ? error : new Error(String(error));
+    if ((before === undefined) !== (this.trouble === undefined)) this.#onTrouble();
+  }
+}

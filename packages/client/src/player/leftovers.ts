@@ -1,0 +1,80 @@
+import type { SaveResponse } from '@vekkon/protocol';
+import type { NumberedSave } from '../session/stay.js';
+import type { ServiceRefused } from '../errors.js';
+import type { Sent } from '../transport/transport.js';
+import { refusedForGood } from './failures.js';
+import type { Leftover } from './kept-state.js';
+
+/** What became of a save that is delivered after its session. */
+interface LateSaves {
+  send<Answer>(sent: Sent): Promise<Answer>;
+  answered(save: NumberedSave, answer: SaveResponse): void;
+  /** It came too late: the service keeps it as unsettled. */
+  refused(save: NumberedSave, refusal: ServiceRefused): void;
+  /** What is left over is another than before: it is to be kept. */
+  changed(): void;
+}
+
+/** Saves that have their numbers, of sessions that this device gave up: they go first, under their sessions. */
+export class Leftovers {
+  readonly #late: LateSaves;
+  #all: readonly Leftover[] = [];
+  #delivering: Promise<void> | undefined;
+
+  constructor(late: LateSaves) {
+    this.#late = late;
+  }
+
+  get all(): readonly Leftover[] {
+    return this.#all;
+  }
+
+  /** Those that were kept when the page was last left. */
+  load(all: readonly Leftover[]): void {
+    this.#all = all;
+  }
+
+  add(leftover: Leftover): void {
+    this.#all = [...this.#all, leftover];
+  }
+
+  /** Sends them, in their order, and leaves their sessions. @throws what may pass; the rest is still here then */
+  deliver(): Promise<void> {
+    this.#delivering ??= this.#deliver().finally(() => (this.#delivering = undefined));
+    return this.#delivering;
+  }
+
+  async #deliver(): Promise<void> {
+    for (;;) {
+      const [first, ...others] = this.#all;
+      if (first === undefined) return;
+      const { session } = first;
+      const [save, ...rest] = first.saves;
+      if (save === undefined) await this.#leave(session);
+      else await this.#send(session, save);
+      const isDone = save === undefined || save.leave;
+      this.#all = isDone ? others : [{ session, saves: rest }, ...others];
+      this.#late.changed();
+    }
+  }
+
+  async #send(session: string, save: NumberedSave): Promise<void> {
+    try {
+      this.#late.answered(save, await this.#late.send<SaveResponse>(requestOf(session, save)));
+    } catch (error) {
+      this.#late.refused(save, refusedForGood(error));
+    }
+  }
+
+  /** So that nobody waits for its lease. */
+  async #leave(session: string): Promise<void> {
+    const path = `/v1/sessions/${session}/leave`;
+    await this.#late.send({ method: 'POST', path, body: {} }).catch(refusedForGood);
+  }
+}
+
+/** The request that a save makes; what is sent again is the same. */
+export function requestOf(session: string, { number, transactions, leave }: NumberedSave) {
+  const path = `/v1/sessions/${session}/${leave ? 'leave' : 'saves'}`;
+  return { method: 'POST', path, body: { number, transactions } } as const;
+}

@@ -1,0 +1,413 @@
+import type { Json, Rules, Transaction } from '@vekkon/core';
+import type {
+  JoinResponse,
+  LeaveResponse,
+  ManifestResponse,
+  ProblemDetails,
+  RecordsByKey,
+  RenewResponse,
+  SaveResponse,
+} from '@vekkon/protocol';
+import { ServiceRefused, SessionOver } from '../errors.js';
+import { Listeners } from '../listeners.js';
+import type { AnyGame, GameShape } from '../session/game-shape.js';
+import { LocalRecords } from '../session/local-records.js';
+import { nothingSaved, type NumberedSave, type SaveResult, type Stay } from '../session/stay.js';
+import { decided, type Conflict, type Decision } from './conflicts.js';
+import { defaultDeadline, DeviceStay, now } from './device-stay.js';
+import { endings, mayPass, refusedForGood } from './failures.js';
+import { requestOf } from './leftovers.js';
+import type { VekkonPlayerOptions } from './options.js';
+import { watchPage } from './page.js';
+import { DeviceUpkeep } from './upkeep.js';
+
+const defaultAutosave = 10;
+const defaultWait = 10;
+/** What a request that outlives its page may hold, of the 64 KiB that browsers allow. */
+const lastWordsBytes = 60_000;
+/**
+ * A game on the player's own device, without a server of its own.
+ *
+ * Changes apply to the copy here at once, are kept on the device, and are
+ * saved every few seconds and when the page is left. Without a network the
+ * game goes on, on what was last known, and saves when it is back.
+ *
+ * @example
+ * const player = new VekkonPlayer({ url, deviceKey });
+ * await player.start();
+ * player.increase('landings', 1);
+ */
+export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<Game> {
+  readonly #lost = new Listeners<[reason: SessionOver]>();
+  readonly #dropped = new Listeners<[transactions: readonly Transaction[]]>();
+  readonly #upkeep: DeviceUpkeep;
+  readonly #instance = crypto.randomUUID();
+  #starting: Promise<void> | undefined;
+  #comingBack: Promise<void> | undefined;
+  #leaving: Promise<SaveResult> | undefined;
+
+  constructor(options: VekkonPlayerOptions) {
+    super(options);
+    this.#upkeep = new DeviceUpkeep({
+      url: options.url.replace(/\/+$/, ''),
+      token: () => this.kept?.token() ?? '',
+      autosave: options.autosave ?? defaultAutosave,
+      save: () => (this.connection === 'online' && this.hasSomethingToSave ? this.save() : undefined),
+      renew: () => this.#renew(),
+      comeBack: () => this.#comeBack(),
+      heard: {
+        'handover-wanted': ({ session }) => void (session === this.session && this.#handOver()),
+        'outside-change': ({ session, seen, records }) => {
+          if (session === this.session) this.#heardOfChange(seen, records);
+        },
+        'save-now': ({ session }) => void (session === this.session && this.save().catch(() => undefined)),
+        'session-lost': ({ session, detail }) => {
+          if (session === this.session) this.#beLost(new SessionOver(session, detail));
+        },
+      },
+    });
+  }
+
+  /** Tells that another tab or device plays now. `start` takes the player back. @returns takes it back */
+  onLost(listener: (reason: SessionOver) => void): () => void {
+    return this.#lost.add(listener);
+  }
+
+  /**
+   * Tells of what was done offline before the first join, on starting values,
+   * where the player turned out not to be new: it is not done to what they have.
+   *
+   * @returns takes it back
+   */
+  onDropped(listener: (transactions: readonly Transaction[]) => void): () => void {
+    return this.#dropped.add(listener);
+  }
+
+  /**
+   * Joins, with what waited from before. Where the service can't be reached
+   * the game starts on what it last knew: `status.connection` is `offline`
+   * then, and it joins by itself when it can.
+   *
+   * @throws StorageUnreadable; ServiceRefused where trying again can't help; ServiceUnreachable
+   *   on a first start offline without a manifest
+   */
+  start(): Promise<void> {
+    this.#starting ??= this.#start().finally(() => (this.#starting = undefined));
+    return this.#starting;
+  }
+
+  /** Sends what is left and ends the stay. Offline it is kept for the next start. */
+  leave(): Promise<SaveResult> {
+    this.#leaving ??= this.#leave().finally(() => (this.#leaving = undefined));
+    return this.#leaving;
+  }
+
+  protected override checkOpen(): void {
+    if (this.connection === 'online' || this.connection === 'offline') return;
+    if (this.connection === 'starting') throw new TypeError('The player has not started: await start() first.');
+    const why = this.trouble?.message ?? 'the player left.';
+    throw this.trouble instanceof SessionOver ? this.trouble : new SessionOver(this.session ?? '', why);
+  }
+
+  protected override async doAndSave(...change: Parameters<Stay['doAndSave']>): Promise<void> {
+    if (this.connection === 'online') return super.doAndSave(...change);
+    // Done here, and when the service is back, there.
+    return this.do(...change);
+  }
+
+  protected override async saveAll(): Promise<SaveResult> {
+    this.checkOpen();
+    if (this.connection !== 'online') throw this.trouble ?? new TypeError('The player is not online.');
+    this.#numberAll(false);
+    await this.kept?.flushed();
+    let total = nothingSaved;
+    for (const save of [...this.unanswered]) total = plus(total, await this.#sendSave(save));
+    return total;
+  }
+
+  async #start(): Promise<void> {
+    if (this.connection === 'online' || this.connection === 'offline') return;
+    await this.load();
+    try {
+      await this.#connect();
+    } catch (error) {
+      if (!mayPass(error) || this.rules === undefined) {
+        this.setConnection('starting', error);
+        throw error;
+      }
+      this.#beOffline(error);
+    }
+    this.#upkeep.watch(
+      watchPage({
+        hidden: () => this.#lastWords(false),
+        left: (mayComeBack) => this.#lastWords(!mayComeBack),
+        shown: () => void this.#comeBack(),
+        online: () => this.#upkeep.tryNow(),
+      }),
+    );
+  }
+
+  /** Delivers what had its number, joins, and puts what waited on top of what is stored. */
+  async #connect(): Promise<void> {
+    const { manifestVersion, name, attributes, wait = defaultWait, deadline = defaultDeadline } = this.options;
+    const query = manifestVersion === undefined ? '' : `?version=${manifestVersion}`;
+    const installed = await this.send<ManifestResponse>({ method: 'GET', path: `/v1/manifest${query}` });
+    await this.leftovers.deliver();
+    // Kept before it is sent: sent again after a reload, it opens the same session, and the same player is new.
+    this.joining ??= { attempt: crypto.randomUUID(), instance: this.#instance };
+    this.keepSlot();
+    const host = this.kept?.slotName ?? 'device';
+    const joined = await this.send<JoinResponse>(
+      {
+        method: 'POST',
+        path: '/v1/me/join',
+        body: { host, ...this.joining, name, attributes, wait, manifest: installed.version },
+      },
+      deadline + wait * 1000,
+    );
+    const rules = this.rulesOf(installed.manifest, installed.learns);
+    const decisions = await this.decide(joined.records);
+    this.#takeUp(joined, rules, installed.version, decisions);
+  }
+
+  /** Everything from here on happens in one go, so that nothing that the game does falls in between. */
+  #takeUp(joined: JoinResponse, rules: Rules, version: number, decisions: readonly [Conflict, Decision][]): void {
+    const known = this.kept?.identity.known;
+    const isSomebodyElse = known !== undefined && known.player !== joined.player.id;
+    const startedElsewhere = known === undefined && !joined.player.isNew && joined.seen > 1;
+    const { waitingDone: waited } = this.local;
+    const before = this.records;
+    let waiting = waited;
+    const isDropped = isSomebodyElse || startedElsewhere;
+    if (isDropped) waiting = [];
+    else for (const [conflict, decision] of decisions) waiting = decided(waiting, conflict, decision, now());
+    this.rules = rules;
+    this.local = new LocalRecords(joined.records, rules, {
+      waiting,
+      checkpoints: this.local.checkpoints,
+      byPlayer: true,
+    });
+    this.joined = joined;
+    this.nextSave = joined.session.nextSave;
+    this.seen = joined.seen;
+    this.joining = undefined;
+    this.bases = this.freshBases(joined.records);
+    this.kept?.setIdentity({
+      player: { id: joined.player.id, name: joined.player.name },
+      manifest: { version, manifest: rules.manifest },
+    });
+    this.#beOnline();
+    const after = this.records;
+    for (const key of new Set([...before.keys(), ...after.keys()])) {
+      if (!isEqual(before.get(key)?.value, after.get(key)?.value)) this.tell(key, 'outside');
+    }
+    if (isDropped && waited.length > 0) {
+      this.#dropped.tell(waited.map(({ transaction }) => transaction));
+    }
+    void this.learnCheckpoints();
+  }
+
+  #numberAll(leave: boolean): void {
+    while (this.local.waiting.length > 0) this.number(this.nextSave++, leave);
+    if (leave && this.unanswered.at(-1)?.leave !== true) this.number(this.nextSave++, true);
+    this.keepSlot();
+  }
+
+  async #sendSave(save: NumberedSave): Promise<SaveResult> {
+    const session = this.openSession();
+    try {
+      const request = requestOf(session, save);
+      const body = { ...request.body, seen: this.seen };
+      return this.#answered(save, await this.send<SaveResponse | LeaveResponse>({ ...request, body }));
+    } catch (error) {
+      throw this.#failed(session, error);
+    }
+  }
+
+  #answered(save: NumberedSave, answer: SaveResponse | LeaveResponse): SaveResult {
+    this.seen = Math.max(this.seen, answer.seen);
+    const result = this.takeAnswer(save, answer) ?? nothingSaved;
+    this.rebase(answer.records);
+    this.keepKnown();
+    this.keepSlot();
+    this.tellStatus();
+    if ('handoverWanted' in answer.session && answer.session.handoverWanted) this.#handOver();
+    return result;
+  }
+
+  /** A call of the session failed. @returns what whoever asked for it is told */
+  #failed(session: string, error: unknown): unknown {
+    if (session !== this.session) return error;
+    if (error instanceof ServiceRefused && endings.has(error.code)) {
+      const over = new SessionOver(session, error.message);
+      const asleep = Date.now() - this.heardAt > (this.joined?.session.leaseSeconds ?? 60) * 1000;
+      // A page that slept has lost nothing but its lease: it joins again by itself.
+      if (asleep) {
+        this.#beOffline(over);
+        this.#upkeep.tryNow();
+      } else this.#beLost(over);
+      return over;
+    }
+    if (mayPass(error) && this.connection === 'online') this.#beOffline(error);
+    return error;
+  }
+
+  async #renew(): Promise<void> {
+    if (this.connection !== 'online') return;
+    const session = this.openSession();
+    try {
+      const answer = await this.send<RenewResponse>({
+        method: 'POST',
+        path: `/v1/sessions/${session}/renew`,
+        body: { seen: this.seen },
+      });
+      if (session !== this.session) return;
+      this.seen = Math.max(this.seen, answer.seen);
+      this.takeIn(answer.records);
+      if (answer.session.handoverWanted) this.#handOver();
+    } catch (error) {
+      this.#failed(session, error);
+    }
+  }
+
+  /** Goes on with the session if that is still there, or joins again. */
+  #comeBack(): Promise<void> {
+    this.#comingBack ??= this.#tryToComeBack().finally(() => (this.#comingBack = undefined));
+    return this.#comingBack;
+  }
+
+  async #tryToComeBack(): Promise<void> {
+    if (this.connection === 'online') return this.#renew();
+    if (this.connection !== 'offline') return;
+    try {
+      if (this.joined !== undefined && (await this.#resume(this.joined.session.id))) return;
+      await this.#connect();
+    } catch (error) {
+      if (mayPass(error)) this.#beOffline(error);
+      else this.#beLost(new SessionOver(this.session ?? '', error instanceof Error ? error.message : String(error)));
+    }
+  }
+
+  /** @returns false if the session is over */
+  async #resume(session: string): Promise<boolean> {
+    try {
+      const answer = await this.send<RenewResponse>({
+        method: 'POST',
+        path: `/v1/sessions/${session}/renew`,
+        body: { seen: this.seen },
+      });
+      const decisions = await this.decide(answer.records);
+      let waiting = this.local.waitingDone;
+      for (const [conflict, decision] of decisions) waiting = decided(waiting, conflict, decision, now());
+      this.local.replaceWaiting(waiting);
+      this.seen = Math.max(this.seen, answer.seen);
+      this.takeIn(answer.records);
+      this.bases = this.freshBases(this.local.acknowledged);
+      this.#beOnline();
+      return true;
+    } catch (error) {
+      refusedForGood(error);
+      this.giveUpSession();
+      return false;
+    }
+  }
+
+  #handOver(): void {
+    if (this.connection !== 'online') return;
+    const reason = new SessionOver(this.openSession(), 'another tab or device asked for the player.');
+    this.leave().then(
+      () => {
+        this.setConnection('lost', reason);
+        this.#lost.tell(reason);
+      },
+      () => undefined,
+    );
+  }
+
+  async #leave(): Promise<SaveResult> {
+    await this.underWay?.catch(() => undefined);
+    this.checkOpen();
+    if (this.connection === 'offline') {
+      this.keepSlot();
+      await this.kept?.flushed();
+      this.#upkeep.stop();
+      const trouble = this.trouble;
+      this.setConnection('left');
+      throw trouble ?? new TypeError('The player is offline.');
+    }
+    this.#numberAll(true);
+    await this.kept?.flushed();
+    let total = nothingSaved;
+    for (const save of [...this.unanswered]) total = plus(total, await this.#sendSave(save));
+    this.#upkeep.stop();
+    this.joined = undefined;
+    this.keepSlot();
+    this.setConnection('left');
+    return total;
+  }
+
+  /** The page may be ended without another word: what is left is kept first, then sent where it is small enough. */
+  #lastWords(leave: boolean): void {
+    this.keepSlot();
+    if (this.connection !== 'online') return;
+    const session = this.openSession();
+    if (!leave && !this.hasSomethingToSave) return;
+    this.#numberAll(leave);
+    const sent = [...this.unanswered];
+    const body = { saves: sent.map((save) => ({ session, ...save })) };
+    if (JSON.stringify(body).length > lastWordsBytes) return;
+    // Nobody may be there for the answer: the same saves are sent again, and answered again.
+    this.send<{ results: (SaveResponse | ProblemDetails)[] }>({
+      method: 'POST',
+      path: '/v1/saves',
+      body,
+      keepalive: true,
+    })
+      .then(({ results }) => {
+        for (const [index, save] of sent.entries()) {
+          const answer = results[index];
+          if (answer !== undefined && !('code' in answer) && session === this.session) this.#answered(save, answer);
+        }
+      })
+      .catch(() => undefined);
+  }
+
+  #heardOfChange(seen: number, records: RecordsByKey): void {
+    // Where an event before this one was missed, the next answer must bring it: what is known stays what it was.
+    if (seen === this.seen + 1) this.seen = seen;
+    this.takeIn(records);
+    this.keepKnown();
+  }
+
+  #beOnline(): void {
+    this.keepKnown();
+    this.keepSlot();
+    this.setConnection('online');
+    this.#upkeep.start(this.openSession(), this.joined?.session.leaseSeconds ?? 60);
+    if (this.hasSomethingToSave) this.save().catch(() => undefined);
+  }
+
+  #beOffline(error: unknown): void {
+    this.setConnection('offline', error);
+    this.#upkeep.waitForService();
+  }
+
+  #beLost(reason: SessionOver): void {
+    if (this.connection === 'lost') return;
+    this.giveUpSession();
+    this.#upkeep.stop();
+    this.setConnection('lost', reason);
+    this.endAwaiting(reason.message);
+    // Too late to be applied: the service keeps it as unsettled. What never had a number goes into the next session.
+    this.leftovers.deliver().catch(() => undefined);
+    this.#lost.tell(reason);
+  }
+}
+
+function plus(a: SaveResult, b: SaveResult): SaveResult {
+  return { sent: a.sent + b.sent, refused: [...a.refused, ...b.refused] };
+}
+
+function isEqual(a: Json | undefined, b: Json | undefined): boolean {
+  return a === b || JSON.stringify(a) === JSON.stringify(b);
+}
