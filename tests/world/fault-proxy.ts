@@ -10,6 +10,7 @@ export class FaultProxy {
   fate: (request: IncomingMessage) => Fate = () => 'pass';
   target: string;
   readonly #server: Server;
+  readonly #streams = new Set<ServerResponse>();
 
   private constructor(target: string) {
     this.target = target;
@@ -29,6 +30,11 @@ export class FaultProxy {
   /** The next requests whose path matches meet a fate, one after the other; all others pass. */
   next(path: RegExp, ...fates: Fate[]): void {
     this.fate = (request) => (path.test(request.url ?? '') ? (fates.shift() ?? 'pass') : 'pass');
+  }
+
+  /** Ends every stream that is open. */
+  cutStreams(): void {
+    for (const stream of this.#streams) stream.destroy();
   }
 
   async close(): Promise<void> {
@@ -83,7 +89,11 @@ export class FaultProxy {
       answer.pipe(response);
     });
     out.on('error', () => request.socket.destroy());
-    response.on('close', () => out.destroy());
+    this.#streams.add(response);
+    response.on('close', () => {
+      this.#streams.delete(response);
+      out.destroy();
+    });
     out.end();
   }
 }

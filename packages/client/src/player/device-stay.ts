@@ -5,7 +5,7 @@ import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { LocalRecords } from '../session/local-records.js';
 import { Stay } from '../session/stay.js';
 import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
-import { HttpTransport, type Sent, type Transport } from '../transport/transport.js';
+import { HttpTransport, type Sent } from '../transport/transport.js';
 import { browserStorage } from './browser-storage.js';
 import { conflictsIn, type Conflict, type Decision } from './conflicts.js';
 import { DeviceTransport } from './device-transport.js';
@@ -42,7 +42,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   readonly #storage: PlayerStorage;
   readonly #statusListeners = new Listeners<[status: PlayerStatus]>();
   readonly #failedTries = new Listeners<[failed: FailedTry]>();
-  #transport: Transport | undefined;
+  protected transport: RetryingTransport | undefined;
   #isKeeping = false;
 
   constructor(options: VekkonPlayerOptions) {
@@ -130,7 +130,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
     if (this.kept !== undefined) return this.kept.readAgain();
     const kept = await Kept.open(this.#storage, () => this.tellStatus());
     this.kept = kept;
-    this.#transport = this.#makeTransport(kept);
+    this.transport = this.#makeTransport(kept);
     const { identity } = kept;
     const slot = kept.readSlot();
     this.joining = slot.joining;
@@ -155,7 +155,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
     });
   }
 
-  #makeTransport(kept: Kept): Transport {
+  #makeTransport(kept: Kept): RetryingTransport {
     const { url, deviceKey, deadline = defaultDeadline } = this.options;
     const device = new DeviceTransport(new HttpTransport(url, {}, this.options.fetch), deviceKey, kept);
     return new RetryingTransport(device, { deadline, onFailedTry: (failed) => this.#failedTries.tell(failed) });
@@ -185,7 +185,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   protected async learnCheckpoints(): Promise<void> {
     if (this.rules?.manifest.checkpoints === undefined) return;
     const list = await this.readCheckpoints().catch(() => undefined);
-    if (list === undefined) return;
+    if (list === undefined || this.connection !== 'online') return;
     this.local.learnCheckpoints(list.checkpoints);
     this.keepKnown();
   }
@@ -235,8 +235,8 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   }
 
   protected async send<Answer>(sent: Sent, timeout = this.options.deadline ?? defaultDeadline) {
-    if (this.#transport === undefined) throw new TypeError('The player has not started: await start() first.');
-    const answer = await this.#transport.send<Answer>({ timeout, ...sent });
+    if (this.transport === undefined) throw new TypeError('The player has not started: await start() first.');
+    const answer = await this.transport.send<Answer>({ timeout, ...sent });
     this.heardAt = Date.now();
     return answer;
   }

@@ -47,8 +47,9 @@ export class DeviceUpkeep {
     this.#listening?.end.abort();
     const end = new AbortController();
     this.#listening = { session, end };
-    const catchUp = () => void this.#player.renew();
-    void listenToStream(`${url}/v1/sessions/${session}/stream`, token, heard, catchUp, end.signal);
+    // A stream that breaks is the first sign of a network that has gone.
+    const look = () => void this.#player.renew();
+    void listenToStream(`${url}/v1/sessions/${session}/stream`, token, heard, look, end.signal, look);
   }
 
   /** The service does not answer: it is tried now and then, less and less often. */

@@ -102,6 +102,14 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     return this.#leaving;
   }
 
+  /** Ends without a word to the service: what is not saved stays kept, and goes first at the next start. */
+  stop(): void {
+    this.keepSlot();
+    this.#upkeep.stop();
+    this.transport?.stop();
+    this.setConnection('left');
+  }
+
   protected override checkOpen(): void {
     if (this.connection === 'online' || this.connection === 'offline') return;
     if (this.connection === 'starting') throw new TypeError('The player has not started: await start() first.');
@@ -343,6 +351,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     this.joined = undefined;
     this.keepSlot();
     this.setConnection('left');
+    await this.kept?.flushed();
     return total;
   }
 

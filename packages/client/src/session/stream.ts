@@ -12,7 +12,8 @@ const longestSilence = 40_000;
 /**
  * Listens on the stream of a host or a session until it is aborted; a connection that breaks is
  * made again, with backoff. `onOpen` is called each time that it stands: what
- * happened before was not heard.
+ * happened before was not heard; `onBreak` each time that it stood and does
+ * not any more.
  */
 export async function listenToStream(
   url: string,
@@ -20,6 +21,7 @@ export async function listenToStream(
   handlers: StreamHandlers,
   onOpen: () => void,
   signal: AbortSignal,
+  onBreak: () => void = () => undefined,
 ): Promise<void> {
   for (let failures = 0; !signal.aborted; failures++) {
     try {
@@ -30,6 +32,7 @@ export async function listenToStream(
     } catch {
       // Renewals and responses say the same, only later: there is nobody to tell.
     }
+    if (!signal.aborted && failures === 0) onBreak();
     if (!signal.aborted) await rest(Math.random() * Math.min(longestPause, 250 * 2 ** failures), signal);
   }
 }
