@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { expect } from 'chai';
 import { SessionOver, VekkonError, type HostSession, type VekkonHost } from '@vekkon/client';
 import { FaultProxy, type Fate } from './world/fault-proxy.js';
+import { fates, howToRun, laneCount, runs } from './world/made-up.js';
 import { World } from './world/world.js';
 
 /** One step of a made-up afternoon. */
@@ -13,7 +14,6 @@ type Step =
   | { readonly do: 'fate'; readonly fate: Fate }
   | { readonly do: 'restart' };
 
-const fates = fc.constantFrom<Fate>('drop-request', 'drop-response', 'double', 'cut-response');
 const steps = fc.array(
   fc.oneof(
     { weight: 200, arbitrary: fc.record({ do: fc.constant('join' as const), host: fc.integer({ min: 0, max: 1 }) }) },
@@ -40,9 +40,6 @@ interface Lane {
   readonly pending: Fate[];
   readonly hosts: readonly VekkonHost[];
 }
-
-const laneCount = 20;
-const runs = Number(process.env['VEKKON_MODEL_RUNS'] ?? 2_000);
 
 describe('client and service together', () => {
   let world: World;
@@ -141,12 +138,7 @@ describe('client and service together', () => {
         const played = await Promise.all(all.map(({ afternoon, player, lane }) => play(afternoon, player, lane)));
         await Promise.all(all.map(({ player, lane }, index) => check(played[index]!, player, lane)));
       }),
-      {
-        numRuns: Math.ceil(runs / laneCount),
-        endOnFailure: true,
-        seed: Number(process.env['VEKKON_MODEL_SEED'] ?? Date.now() % 1_000_000_000),
-        reporter: report,
-      },
+      howToRun(),
     );
   }).timeout(600_000);
 
@@ -188,12 +180,6 @@ describe('client and service together', () => {
     restarting = undefined;
   }
 });
-
-/** Says from which number chance started, so that what failed can be played again with VEKKON_MODEL_SEED. */
-function report(details: fc.RunDetails<[Step[][]]>): void {
-  process.stdout.write(`      seed ${details.seed}: ${details.numRuns * laneCount} afternoons\n`);
-  if (details.failed) throw new Error(String(details.errorInstance), { cause: details.errorInstance });
-}
 
 function onlySessionOver(error: unknown): void {
   if (!(error instanceof SessionOver)) throw error;

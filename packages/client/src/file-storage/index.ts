@@ -52,8 +52,9 @@ export function fileStorage(file: string, { sealWith }: { readonly sealWith: str
   return {
     async open() {
       for (const [name, text] of read(file, sealWith)) kept.set(name, text);
-      return { slot: 'device', abandoned: [] };
+      return 'device';
     },
+    abandoned: async () => [],
     read: (name) => kept.get(name),
     write(name, text) {
       kept.set(name, text);

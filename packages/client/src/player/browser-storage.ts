@@ -26,15 +26,14 @@ export function browserStorage(name = 'game'): PlayerStorage {
   const keyOf = (what: string) => prefix + what;
   const locks = new TabLocks(prefix, local);
   return {
-    async open() {
-      const slot = await locks.own();
+    open: () => locks.own(),
+    async abandoned() {
       const others = Object.keys(local)
         .filter((key) => key.startsWith(keyOf('tab-')) && !key.endsWith('/alive'))
-        .map((key) => key.slice(prefix.length))
-        .filter((one) => one !== slot);
-      const abandoned: string[] = [];
-      for (const one of others) if (await locks.take(one)) abandoned.push(one);
-      return { slot, abandoned };
+        .map((key) => key.slice(prefix.length));
+      const gone: string[] = [];
+      for (const one of others) if (await locks.take(one)) gone.push(one);
+      return gone;
     },
     read: (what) => local.getItem(keyOf(what)) ?? undefined,
     write: (what, text) => local.setItem(keyOf(what), text),
@@ -80,7 +79,7 @@ class TabLocks {
     return slot;
   }
 
-  /** Takes a slot, unless a tab that lives has it. */
+  /** Takes a slot, unless a tab that lives has it, such as this one. */
   async take(slot: string, wait = 0): Promise<boolean> {
     if (navigator.locks === undefined) return this.#takeSilent(slot, wait > 0);
     return new Promise((resolve) => {

@@ -10,7 +10,7 @@ import { browserStorage } from './browser-storage.js';
 import { conflictsIn, type Conflict, type Decision } from './conflicts.js';
 import { DeviceTransport } from './device-transport.js';
 import { Kept } from './kept.js';
-import { emptySlot, keysPut, type Slot } from './kept-state.js';
+import { emptySlot, keysPut, leftoverOf, type Slot } from './kept-state.js';
 import { Leftovers } from './leftovers.js';
 import type { PlayerStatus, VekkonPlayerOptions } from './options.js';
 import { memoryStorage, type PlayerStorage } from './storage.js';
@@ -124,35 +124,48 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
     return this.send({ method: 'GET', path: `/v1/sessions/${this.openSession()}/checkpoints?contents=true` });
   }
 
-  /** Takes up what is kept on the device: the game can play on it at once. */
+  /** Takes up what is kept on the device, by this tab and by those that are gone: the game can play on it at once. */
   protected async load(): Promise<void> {
-    // Started again, it goes on with what it has in hand.
-    if (this.kept !== undefined) return this.kept.readAgain();
+    if (this.kept === undefined) await this.#open();
+    const { kept } = this;
+    if (kept === undefined) return;
+    kept.readAgain();
+    const slots = await kept.abandoned();
+    for (const slot of slots.values()) this.#takeOver(slot);
+    this.keepSlot();
+    kept.removeSlots(slots.keys());
+  }
+
+  async #open(): Promise<void> {
     const kept = await Kept.open(this.#storage, () => this.tellStatus());
+    const slot = kept.readSlot();
     this.kept = kept;
     this.transport = this.#makeTransport(kept);
-    const { identity } = kept;
-    const slot = kept.readSlot();
+    const { manifest, known, checkpoints = [] } = kept.identity;
+    const atHand = manifest?.manifest ?? this.options.manifest;
+    if (atHand !== undefined) {
+      this.rules = this.rulesOf(atHand);
+      const starting = Object.fromEntries(readRecords(startingRecords(atHand).records, this.rules));
+      this.local = new LocalRecords(known?.records ?? starting, this.rules, {
+        checkpoints: new Map(
+          checkpoints.map((one) => [one.name, { ...one, records: new Map(Object.entries(one.records)) }]),
+        ),
+        byPlayer: true,
+      });
+    }
     this.joining = slot.joining;
-    this.leftovers.load(slot.leftover);
-    this.bases = { ...slot.bases };
-    const manifest = identity.manifest?.manifest ?? this.options.manifest;
-    if (manifest === undefined) return;
-    this.rules = this.rulesOf(manifest);
-    const starting = Object.fromEntries(readRecords(startingRecords(manifest).records, this.rules));
-    this.local = new LocalRecords(identity.known?.records ?? starting, this.rules, {
-      numbered: slot.leftover.flatMap(({ saves }) =>
-        saves.flatMap(({ transactions }) => transactions.map((transaction) => ({ transaction, at: now() }))),
-      ),
-      waiting: slot.waiting,
-      checkpoints: new Map(
-        (identity.checkpoints ?? []).map((one) => [
-          one.name,
-          { ...one, records: new Map(Object.entries(one.records)) },
-        ]),
-      ),
-      byPlayer: true,
-    });
+    this.#takeOver(slot);
+  }
+
+  #takeOver(slot: Slot): void {
+    const leftover = leftoverOf(slot);
+    for (const one of leftover) this.leftovers.add(one);
+    const numbered = leftover.flatMap(({ saves }) => saves.flatMap(({ transactions }) => transactions));
+    this.local.takeOver(
+      numbered.map((transaction) => ({ transaction, at: now() })),
+      slot.waiting,
+    );
+    this.bases = { ...slot.bases, ...this.bases };
   }
 
   #makeTransport(kept: Kept): RetryingTransport {

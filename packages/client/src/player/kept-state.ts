@@ -96,18 +96,9 @@ function newSecret(): string {
   return base64.replaceAll('+', '-').replaceAll('/', '_').replaceAll('=', '');
 }
 
-/** A slot with what tabs left that are gone: theirs came first. */
-export function withAbandoned(own: Slot, others: readonly Slot[]): Slot {
-  return {
-    ...emptySlot,
-    joining: own.joining,
-    leftover: [...others, own].flatMap((slot) => [
-      ...slot.leftover,
-      ...(slot.session === undefined ? [] : [{ session: slot.session, saves: slot.saves }]),
-    ]),
-    waiting: [...others, own].flatMap(({ waiting }) => waiting),
-    bases: Object.assign({}, ...[own, ...others].map(({ bases }) => bases)) as Slot['bases'],
-  };
+/** What a slot leaves to whoever takes it over: its session is given up. */
+export function leftoverOf({ leftover, session, saves }: Slot): readonly Leftover[] {
+  return session === undefined ? leftover : [...leftover, { session, saves }];
 }
 
 /** The keys whose whole value is replaced by what was done. */

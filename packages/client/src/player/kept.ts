@@ -1,6 +1,6 @@
 import type { DeviceResponse } from '@vekkon/protocol';
 import type { DeviceTokens } from './device-transport.js';
-import { readIdentity, readSlot, withAbandoned, type Identity, type Slot } from './kept-state.js';
+import { readIdentity, readSlot, type Identity, type Slot } from './kept-state.js';
 import type { PlayerStorage } from './storage.js';
 
 /** What a device keeps, and whether it can. */
@@ -20,23 +20,26 @@ export class Kept implements DeviceTokens {
   }
 
   /**
-   * Opens a storage, and takes over what tabs left that are gone.
+   * Opens a storage.
    *
    * @param onTrouble called when something could not be kept, or could again
    * @throws StorageUnreadable
    */
   static async open(storage: PlayerStorage, onTrouble: () => void): Promise<Kept> {
-    const { slot: name, abandoned } = await storage.open();
-    const slot = withAbandoned(
-      readSlot(storage, name),
-      abandoned.map((one) => readSlot(storage, one)),
-    );
-    const kept = new Kept(storage, name, onTrouble);
+    const kept = new Kept(storage, await storage.open(), onTrouble);
     kept.setIdentity({});
-    kept.setSlot(slot);
-    // Only when it stands in this slot may it go from the others.
-    if (kept.trouble === undefined) for (const one of abandoned) storage.remove(one);
     return kept;
+  }
+
+  /** What tabs left that are gone, by the names of their slots. */
+  async abandoned(): Promise<ReadonlyMap<string, Slot>> {
+    const names = await this.#storage.abandoned();
+    return new Map(names.map((name) => [name, readSlot(this.#storage, name)]));
+  }
+
+  /** What tabs left stands in this slot now, and goes from theirs. */
+  removeSlots(names: Iterable<string>): void {
+    if (this.trouble === undefined) for (const name of names) this.#storage.remove(name);
   }
 
   get identity(): Identity {

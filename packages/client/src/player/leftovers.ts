@@ -29,11 +29,6 @@ export class Leftovers {
     return this.#all;
   }
 
-  /** Those that were kept when the page was last left. */
-  load(all: readonly Leftover[]): void {
-    this.#all = all;
-  }
-
   add(leftover: Leftover): void {
     this.#all = [...this.#all, leftover];
   }

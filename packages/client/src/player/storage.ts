@@ -3,10 +3,12 @@ export interface PlayerStorage {
   /**
    * To be called before anything else.
    *
-   * @returns the slot that is this page's or process's own, and those of pages that are gone, which nobody else gets
+   * @returns the slot that is this page's or process's own
    * @throws StorageUnreadable where what is there can't be read: it is left as it is
    */
-  open(): Promise<{ readonly slot: string; readonly abandoned: readonly string[] }>;
+  open(): Promise<string>;
+  /** The slots of pages that are gone. Nobody else gets them. */
+  abandoned(): Promise<readonly string[]>;
   /** What is kept under a name. */
   read(name: string): string | undefined;
   /** Keeps a text under a name at once, or at the latest when `flushed` resolves. @throws where it can't be kept */
@@ -20,7 +22,8 @@ export interface PlayerStorage {
 export function memoryStorage(): PlayerStorage {
   const kept = new Map<string, string>();
   return {
-    open: async () => ({ slot: `page-${crypto.randomUUID()}`, abandoned: [] }),
+    open: async () => `page-${crypto.randomUUID()}`,
+    abandoned: async () => [],
     read: (name) => kept.get(name),
     write: (name, text) => void kept.set(name, text),
     remove: (name) => void kept.delete(name),

@@ -24,8 +24,6 @@ export interface Done {
 
 /** What a copy of records begins with, beside the records. */
 export interface Kept {
-  /** What had its number before, in order. */
-  readonly numbered?: readonly Done[];
   readonly waiting?: readonly Done[];
   /** The checkpoints of which it is known what they hold. */
   readonly checkpoints?: ReadonlyMap<string, Checkpoint>;
@@ -48,7 +46,7 @@ export class LocalRecords {
   readonly #byPlayer: boolean;
   readonly #acknowledged: Map<string, StoredRecord>;
   readonly #checkpoints: Map<string, Checkpoint>;
-  #numbered: readonly Done[];
+  #numbered: readonly Done[] = [];
   #waiting: Done[];
   #view = new Map<string, StoredRecord>();
   /** With those that are not acknowledged yet. */
@@ -59,7 +57,6 @@ export class LocalRecords {
     this.#byPlayer = kept.byPlayer === true;
     this.#acknowledged = new Map(Object.entries(loaded));
     this.#checkpoints = new Map(kept.checkpoints);
-    this.#numbered = kept.numbered ?? [];
     this.#waiting = [...(kept.waiting ?? [])];
     this.#applyAgain();
   }
@@ -169,6 +166,13 @@ export class LocalRecords {
     const before = this.#view;
     this.#applyAgain();
     return changedKeys(before, this.#view);
+  }
+
+  /** Takes over what was done elsewhere: what has its number goes after what has one here, what waits before what waits here. */
+  takeOver(numbered: readonly Done[], waiting: readonly Done[]): void {
+    this.#numbered = [...this.#numbered, ...numbered];
+    this.#waiting = [...waiting, ...this.#waiting];
+    this.#applyAgain();
   }
 
   /** Puts other transactions in the place of those that wait. */
