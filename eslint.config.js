@@ -76,7 +76,7 @@ export default ts.config(
       'vue/html-closing-bracket-newline': 'off',
     },
   },
-  { files: ['packages/console/src/**'], languageOptions: { globals: { ...globals.browser } } },
+  { files: ['packages/console/src/**', 'packages/demo/play/**'], languageOptions: { globals: { ...globals.browser } } },
   { files: ['packages/core/src/**'], rules: { 'no-restricted-properties': ['error', ...pure] } },
   ...Object.keys(mayImport).map((name) => ({
     files: [`packages/${name}/src/**`],

@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { VekkonHost, VekkonOperator, type VekkonHostOptions } from '@vekkon/client';
-import { demoManifest } from '@vekkon/demo';
+import { demoManifest, pagesOfPlay, writeKeyForPage } from '@vekkon/demo';
 import { openLog, startService, type Service } from '@vekkon/service';
 import type { Clock } from '@vekkon/store';
 
@@ -86,6 +86,7 @@ export class World {
       environment,
       live,
     });
+    writeKeyForPage(folder, deviceKey);
     return new World(folder, service, clock, { environment, hostKey, deviceKey, operatorToken: token });
   }
 
@@ -133,10 +134,15 @@ export class World {
     return (body as { session: { id: string } }).session.id;
   }
 
-  /** Stops the service and starts it again on the same folder, on another port. */
-  async restart(): Promise<void> {
+  /** Stops the service and starts it again on the same folder, on another port unless one is named. */
+  async restart(port = 0): Promise<void> {
     await this.#service.close();
-    this.#service = await start(this.folder, this.#clock);
+    await this.startAgain(port);
+  }
+
+  /** Starts the service that was stopped. */
+  async startAgain(port = 0): Promise<void> {
+    this.#service = await start(this.folder, this.#clock, port);
   }
 
   async close(): Promise<void> {
@@ -158,12 +164,13 @@ function newFolder(): string {
   return mkdtempSync(path.join(tmpdir(), 'vekkon-world-'));
 }
 
-function start(folder: string, clock: Clock | undefined): Promise<Service> {
+function start(folder: string, clock: Clock | undefined, port = 0): Promise<Service> {
   return startService({
     data: folder,
-    port: 0,
+    port,
     listen: '127.0.0.1',
     log: openLog('json', path.join(folder, 'service.log')),
+    pages: pagesOfPlay(folder),
     ...(clock !== undefined && { clock }),
   });
 }

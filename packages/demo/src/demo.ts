@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { existsSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { VekkonOperator } from '@vekkon/client';
@@ -79,9 +79,11 @@ export async function startDemo({
     say(`${history} pilots, ${saves} saves.`);
   }
   const log = openLog('json', path.join(data, 'service.log'));
-  const service = await startService({ data, port, listen: '127.0.0.1', log });
+  const service = await startService({ data, port, listen: '127.0.0.1', log, pages: pagesOfPlay(data) });
   const access = { ...(JSON.parse(readFileSync(accessFile, 'utf8')) as DemoAccess), url: service.url };
   writeAccess(accessFile, access);
+  writeKeyForPage(data, access.deviceKey);
+  await installNewest(access, say);
   const fleet = new Fleet(service.url, access.hostKey, pilots);
   return {
     access,
@@ -92,6 +94,32 @@ export async function startDemo({
       await service.close();
     },
   };
+}
+
+/** A folder from an earlier version of the demo gets the manifest of this one. */
+async function installNewest(access: DemoAccess, say: DemoOptions['say']): Promise<void> {
+  const { url, operator, game, environment } = access;
+  const { token } = await VekkonOperator.signIn(url, operator.email, operator.password);
+  const admin = new VekkonOperator({ url, token, environment: `${game}/${environment}` });
+  const { text } = await admin.manifestFile();
+  if (text === demoManifest()) return await admin.signOut();
+  const { version } = await admin.installManifest(demoManifest(), { acceptMisfits: true });
+  await admin.signOut();
+  say(`Installed this version's manifest, as version ${version}.`);
+}
+
+/** The game at /play, and beside it the key that it shows. */
+export function pagesOfPlay(data: string): readonly { readonly at: string; readonly folder: string }[] {
+  return [
+    { at: '/play', folder: fileURLToPath(new URL('../play', import.meta.url)) },
+    { at: '/play', folder: path.join(data, 'play') },
+  ];
+}
+
+/** A device key is no secret: every copy of the game carries it. */
+export function writeKeyForPage(data: string, deviceKey: string): void {
+  mkdirSync(path.join(data, 'play'), { recursive: true });
+  writeFileSync(path.join(data, 'play', 'key.json'), `${JSON.stringify({ deviceKey })}\n`);
 }
 
 function writeAccess(file: string, access: DemoAccess): void {

@@ -5,6 +5,7 @@ import express, { type Express } from 'express';
 import { rateLimit } from 'express-rate-limit';
 import helmet from 'helmet';
 import { serveConsole } from './console-files.js';
+import { servePlayerFile } from './player-file.js';
 import { problemResponder, routeUnknown } from './problems.js';
 import { serveAbout } from './routes/about.js';
 import { serveDevices } from './routes/devices.js';
@@ -21,10 +22,17 @@ import { serveTrash } from './routes/trash.js';
 import { serveUnsettled } from './routes/unsettled.js';
 import type { Desk } from './serve-route.js';
 
+/** Files of a game that the service serves beside its own. */
+export interface Pages {
+  /** Where they are served, such as `/play`. */
+  readonly at: string;
+  readonly folder: string;
+}
+
 const signInTriesPerMinute = 30;
 
 /** The service's routes, in the order in which a request meets them. */
-export function makeApp(desk: Desk, version: string): Express {
+export function makeApp(desk: Desk, version: string, pages: readonly Pages[] = []): Express {
   const app = express();
   app.disable('x-powered-by');
   // Entity tags are the revisions of records; Express's own would hide them.
@@ -59,6 +67,8 @@ export function makeApp(desk: Desk, version: string): Express {
   serveKeys(app, desk);
   serveOperators(app, desk);
   serveConsole(app);
+  servePlayerFile(app);
+  for (const { at, folder } of pages) app.use(at, guard, express.static(folder, { etag: true }));
   app.use(routeUnknown);
   app.use(problemResponder(desk.log));
   return app;

@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { version } from '@vekkon/protocol';
 import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
 import { Access } from './access.js';
-import { makeApp } from './app.js';
+import { makeApp, type Pages } from './app.js';
 import { Disturbances } from './disturbances.js';
 import { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
@@ -19,6 +19,8 @@ export interface ServiceOptions {
   readonly listen: string;
   readonly log: Logger;
   readonly clock?: Clock;
+  /** Folders of a game that are served too. */
+  readonly pages?: readonly Pages[];
 }
 
 /** A service that is up. */
@@ -57,7 +59,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     migration: store.migration,
     isStopping: () => isStopping,
   };
-  const server = createServer(makeApp(desk, version));
+  const server = createServer(makeApp(desk, version, options.pages));
   const url = await listening(server, options).catch(async (error: unknown) => {
     await store.close();
     throw error;

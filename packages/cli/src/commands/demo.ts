@@ -28,6 +28,7 @@ export function addDemo(program: Command): void {
       const lines = [
         '',
         bold('Highfell Gliders is up.'),
+        `  Play       ${access.url}/play/`,
         `  Console    ${access.url}/console/`,
         `  Sign in    ${access.operator.email}  password  ${access.operator.password}`,
         `  Host key   ${access.hostKey}`,

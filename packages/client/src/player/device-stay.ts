@@ -17,9 +17,6 @@ import { memoryStorage, type PlayerStorage } from './storage.js';
 
 /** Milliseconds for which a call is tried, unless somebody says otherwise. */
 export const defaultDeadline = 5_000;
-/** How many transactions may wait before they are folded. */
-const foldAbove = 64;
-
 /** A stay on the player's own device: what is kept of it there, and what is known of how things stand. */
 export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<Game> {
   protected local = new LocalRecords({}, { manifest: nothingDeclared });
@@ -48,7 +45,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   constructor(options: VekkonPlayerOptions) {
     super();
     this.options = options;
-    this.#storage = options.storage ?? (typeof localStorage === 'undefined' ? memoryStorage() : browserStorage());
+    this.#storage = options.storage ?? (typeof document === 'undefined' ? memoryStorage() : browserStorage());
     this.leftovers = new Leftovers({
       send: (sent) => this.send(sent),
       answered: (save, answer) => {
@@ -221,7 +218,8 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   }
 
   protected keepSlot(): void {
-    if (this.local.waiting.length > foldAbove) this.local.fold();
+    // A day without a network stays small, and what is counted as pending is what will be sent.
+    if (this.local.waiting.length > 1) this.local.fold();
     this.kept?.setSlot({
       ...emptySlot,
       joining: this.joining,

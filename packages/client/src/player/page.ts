@@ -8,10 +8,12 @@ export interface PageEvents {
   readonly shown: () => void;
   /** The browser has a network again. */
   readonly online: () => void;
+  /** It has none: the service may be on this machine all the same. */
+  readonly offline: () => void;
 }
 
 /** Listens to the page (HTML: page visibility, page transitions), where there is one. @returns stops listening */
-export function watchPage({ hidden, left, shown, online }: PageEvents): () => void {
+export function watchPage({ hidden, left, shown, online, offline }: PageEvents): () => void {
   if (typeof document === 'undefined') return () => undefined;
   const listening = new AbortController();
   const { signal } = listening;
@@ -20,5 +22,6 @@ export function watchPage({ hidden, left, shown, online }: PageEvents): () => vo
   window.addEventListener('pagehide', ({ persisted }) => left(persisted), { signal });
   window.addEventListener('pageshow', ({ persisted }) => persisted && shown(), { signal });
   window.addEventListener('online', online, { signal });
+  window.addEventListener('offline', offline, { signal });
   return () => listening.abort();
 }

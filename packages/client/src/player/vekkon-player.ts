@@ -151,6 +151,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
         left: (mayComeBack) => this.#lastWords(!mayComeBack),
         shown: () => void this.#comeBack(),
         online: () => this.#upkeep.tryNow(),
+        offline: () => void this.#renew(),
       }),
     );
   }
