@@ -8,6 +8,7 @@ import { serveConsole } from './console-files.js';
 import { servePlayerFile } from './player-file.js';
 import { problemResponder, routeUnknown } from './problems.js';
 import { serveAbout } from './routes/about.js';
+import { serveCheckpoints } from './routes/checkpoints.js';
 import { serveDevices } from './routes/devices.js';
 import { serveDisturbances } from './routes/disturbances.js';
 import { serveEnvironments } from './routes/environments.js';
@@ -62,6 +63,7 @@ export function makeApp(desk: Desk, version: string, pages: readonly Pages[] = [
   serveRecords(app, desk);
   servePlayers(app, desk);
   serveTrash(app, desk);
+  serveCheckpoints(app, desk);
   serveManifests(app, desk);
   serveEnvironments(app, desk);
   serveKeys(app, desk);

@@ -1,10 +1,25 @@
 import type { Command } from 'commander';
+import { WrongCommandLine } from '../exit-status.js';
 import { textOf } from '../text-of.js';
 import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
 import { signedInOperator } from '../signed-in.js';
 import { environmentOption, jsonOption } from './options.js';
+
+interface OriginOptions {
+  readonly allow?: string[];
+  readonly any?: boolean;
+  readonly none?: boolean;
+}
+
+/** @returns undefined where nothing is to be set */
+function originsOf({ allow, any, none }: OriginOptions): readonly string[] | null | undefined {
+  const said = [allow, any, none].filter((one) => one !== undefined).length;
+  if (said > 1) throw new WrongCommandLine('Say one of --allow, --any and --none.');
+  if (any === true) return null;
+  return none === true ? [] : allow;
+}
 
 export function addGame(program: Command): void {
   const game = program.command('game').description('games and their environments');
@@ -43,6 +58,27 @@ export function addGame(program: Command): void {
         one.manifestVersion === null ? 'none' : String(one.manifestVersion),
       ]);
       print(environments, options, () => table(['ENVIRONMENT', 'TITLE', 'LIVE', 'MANIFEST'], rows));
+    });
+
+  game
+    .command('origins')
+    .description('from which web pages devices may call, or set it')
+    .option('--allow <origin...>', 'only from these, such as https://play.highfell.example')
+    .option('--any', 'from any page')
+    .option('--none', 'from none but those that the service itself serves')
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (options: ShowOptions & OriginOptions) => {
+      const wanted = originsOf(options);
+      if (wanted !== undefined) await signedInOperator(options.environment).setOrigins(wanted);
+      const { environments } = await signedInOperator(options.environment).self();
+      const only = environments.length === 1 ? environments[0] : undefined;
+      const named = (one: (typeof environments)[number]) => `${one.game}/${one.environment}`;
+      const place = environments.find((one) => named(one) === options.environment) ?? only;
+      if (place === undefined) throw new WrongCommandLine('Name the environment: --environment GAME/ENVIRONMENT.');
+      const { origins } = place;
+      const words = origins === null ? 'any page' : origins.join(', ') || 'no page but those that the service serves';
+      print({ origins }, options, () => `Devices may call ${named(place)} from ${words}.`);
     });
 
   game

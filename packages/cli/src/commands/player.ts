@@ -6,6 +6,7 @@ import { bold, faint, table } from '../output/table.js';
 import { recordInWords, timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
 import { environmentOption, jsonOption } from './options.js';
+import { addCheckpoints, addDevices } from './player-copies.js';
 import { countOf } from './running.js';
 
 export function addPlayer(program: Command): void {
@@ -97,6 +98,9 @@ export function addPlayer(program: Command): void {
       const done = await operator.bringBack(id, trashed);
       print(done, options, () => `${done.broughtBack} is back.`);
     });
+
+  addCheckpoints(player);
+  addDevices(player);
 
   player
     .command('make-new <id>')

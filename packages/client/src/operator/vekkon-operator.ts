@@ -6,6 +6,7 @@ import type {
   UnsettledList,
   CreateEnvironmentRequest,
   CreateEnvironmentResponse,
+  CopyList,
   CreateKeyResponse,
   DeviceList,
   KeyList,
@@ -182,6 +183,17 @@ export class VekkonOperator {
   /** A host's newest sessions. */
   sessionsOfHost(host: string, count = 100): Promise<HostSessionList> {
     return this.#get(`/v1/hosts/${encodeURIComponent(host)}/sessions?count=${count}`);
+  }
+
+  /** A player's checkpoints, the newest first, with those that were given up. */
+  checkpoints(player: string): Promise<CopyList> {
+    return this.#get(`/v1/players/${encodeURIComponent(player)}/checkpoints`);
+  }
+
+  /** Brings back what a checkpoint holds, by its number. @returns the keys that hold something else now */
+  restoreCheckpoint(player: string, checkpoint: number): Promise<{ readonly restored: readonly string[] }> {
+    const path = `/v1/players/${encodeURIComponent(player)}/checkpoints/${checkpoint}/restore`;
+    return this.#transport.send({ method: 'POST', path });
   }
 
   /** A player's own devices. */

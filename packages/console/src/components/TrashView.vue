@@ -23,6 +23,7 @@ const why = {
   'start-over': 'started over',
   'made-new': 'made new',
   'brought-back': 'replaced from the trash',
+  restore: 'replaced from a checkpoint',
 };
 
 async function load(): Promise<void> {

@@ -10,6 +10,7 @@ import TabPanel from 'primevue/tabpanel';
 import TabPanels from 'primevue/tabpanels';
 import Tabs from 'primevue/tabs';
 import { computed, ref } from 'vue';
+import CheckpointsView from '../components/CheckpointsView.vue';
 import LedgerView from '../components/LedgerView.vue';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import RecordsView from '../components/RecordsView.vue';
@@ -89,6 +90,7 @@ refreshing(load);
         <Tab value="ledger">Ledger</Tab>
         <Tab value="sessions">Sessions</Tab>
         <Tab value="unsettled">Unsettled</Tab>
+        <Tab value="checkpoints">Checkpoints</Tab>
         <Tab value="trash">Trash</Tab>
       </TabList>
       <TabPanels>
@@ -124,6 +126,9 @@ refreshing(load);
         </TabPanel>
         <TabPanel value="unsettled">
           <UnsettledView :player="player.id" />
+        </TabPanel>
+        <TabPanel value="checkpoints">
+          <CheckpointsView :player="player.id" />
         </TabPanel>
         <TabPanel value="trash">
           <TrashView :player="player.id" />

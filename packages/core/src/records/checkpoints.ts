@@ -102,31 +102,50 @@ export function restoreCheckpoint(
   const checkpoint = byName.get(name);
   if (checkpoint === undefined && areAll) return unknown(name, byName);
   if (checkpoint?.records === undefined) return undefined;
-  const held = underCurrentKeys(checkpoint.records, rules.manifest);
-  const outside = outsideSince(checkpoint.seen);
-  const restored: { changed: Map<string, StoredRecord>; touched: string[]; ledger: LedgerLine[]; trash: Trashed[] } = {
+  const { manifest } = rules;
+  return restored(checkpoint.records, records, outsideSince(checkpoint.seen), rules, {
+    name,
+    reaches: (key) => isUnderCheckpoints(key, manifest),
+  });
+}
+
+/**
+ * Brings back what a copy holds.
+ *
+ * @param copied  the records as they were
+ * @param records as they are
+ * @param outside what came from outside since
+ * @param reaches which records are turned back
+ */
+export function restored(
+  copied: Records,
+  records: Records,
+  outside: readonly OutsideChange[],
+  rules: Rules,
+  { name, reaches }: { readonly name: string; readonly reaches: (key: string) => boolean },
+): Restored {
+  const held = underCurrentKeys(copied, rules.manifest);
+  const back: { changed: Map<string, StoredRecord>; touched: string[]; ledger: LedgerLine[]; trash: Trashed[] } = {
     changed: new Map(),
     touched: [],
     ledger: [],
     trash: [],
   };
-  const keys = [...new Set([...records.keys(), ...held.keys()])].filter((key) =>
-    isUnderCheckpoints(key, rules.manifest),
-  );
+  const keys = [...new Set([...records.keys(), ...held.keys()])].filter(reaches);
   const elsewhere = piecesElsewhere(records, new Set(keys));
   for (const key of keys) {
     const declaration = rules.manifest.records[declaredPart(key)];
     if (declaration === undefined) continue;
-    restored.touched.push(key);
+    back.touched.push(key);
     const now = records.get(key);
     const then = withoutPieces(held.get(key) ?? beforeItWasStored(declaration), elsewhere);
     const value = withOutside(key, then, declaration, outside, rules);
     if (value.removed === true ? now === undefined || now.removed === true : isHeld(now, value)) continue;
-    restored.changed.set(key, { ...value, revision: (now?.revision ?? 0) + 1 });
-    if (now !== undefined && now.removed !== true) restored.trash.push({ key, record: now, by: 'restore' });
-    if (declaration.kind === 'currency') restored.ledger.push(...linesFor(key, now, value, declaration, name));
+    back.changed.set(key, { ...value, revision: (now?.revision ?? 0) + 1 });
+    if (now !== undefined && now.removed !== true) back.trash.push({ key, record: now, by: 'restore' });
+    if (declaration.kind === 'currency') back.ledger.push(...linesFor(key, now, value, declaration, name));
   }
-  return restored;
+  return back;
 }
 
 function isHeld(now: StoredRecord | undefined, { value }: StoredRecord): boolean {

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import * as devices from '../shapes/devices.js';
 import * as manifests from '../shapes/manifests.js';
 import { id } from '../shapes/values.js';
 import type { Route } from './route.js';
@@ -42,6 +43,26 @@ export const repairRoutes = {
     status: 200,
     response: z.object({ broughtBack: text.meta({ description: 'The key.' }) }),
     problems: ['trash-unknown', 'key-not-declared', 'record-misfit', 'family-full', 'piece-exists', 'inventory-full'],
+  },
+  playerCheckpoints: {
+    method: 'get',
+    path: '/v1/players/{player}/checkpoints',
+    summary: "A player's checkpoints, the newest first, with those that were given up",
+    callers: ['viewer'],
+    params: player,
+    status: 200,
+    response: devices.copyList,
+    problems: ['player-unknown'],
+  },
+  restoreCheckpoint: {
+    method: 'post',
+    path: '/v1/players/{player}/checkpoints/{checkpoint}/restore',
+    summary: 'Brings back what a checkpoint holds, with what came from outside since',
+    callers: ['support'],
+    params: { player: id, checkpoint: z.coerce.number().int().min(1) },
+    status: 200,
+    response: z.object({ restored: z.array(text).meta({ description: 'The keys that hold something else now.' }) }),
+    problems: ['player-unknown', 'checkpoint-unknown'],
   },
   makeNew: {
     method: 'post',

@@ -43,6 +43,23 @@ export const checkpointList = z.object({
 });
 export type CheckpointList = z.infer<typeof checkpointList>;
 
+/** All copies of a player's records, as people see them. */
+export const copyList = z.object({
+  checkpoints: z.array(
+    z.object({
+      number: z.int(),
+      name: z.string(),
+      at: time,
+      summary: z.string().nullable(),
+      by: z.string().nullable(),
+      byOperator: z.boolean().meta({ description: 'Made when the player was made new: the game does not see it.' }),
+      keptUntil: time.nullable().meta({ description: 'Set where it was given up for another.' }),
+      records: z.array(z.string()).meta({ description: 'The keys of what it holds.' }),
+    }),
+  ),
+});
+export type CopyList = z.infer<typeof copyList>;
+
 export const origin = z
   .string()
   .max(300)

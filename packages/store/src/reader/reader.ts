@@ -16,6 +16,7 @@ import { sql, type Kysely } from 'kysely';
 import { Manifests, type InstalledManifest } from '../manifests.js';
 import { countMisfits, misfitsUnder, type FoundMisfit } from '../misfits.js';
 import type {
+  CheckpointRow,
   DeviceRow,
   EnvironmentRow,
   LearnedRow,
@@ -240,6 +241,16 @@ export class Reader {
       .where('player', '=', player)
       .where('by_operator', '=', 0)
       .where('given_up_at', 'is', null)
+      .orderBy('number', 'desc')
+      .execute();
+  }
+
+  /** Every copy of a player's records, the newest first. */
+  async copies(player: number): Promise<readonly CheckpointRow[]> {
+    return this.#db
+      .selectFrom('checkpoints')
+      .selectAll()
+      .where('player', '=', player)
       .orderBy('number', 'desc')
       .execute();
   }

@@ -44,8 +44,13 @@ export class CheckpointsInWork {
     }
     if (restores.size === 0) return;
     const oldest = Math.min(...rows.flatMap((row) => (restores.has(row.name) ? [row.seen] : [])));
-    const outside = await outsideSince(this.#place.db, this.#player, Number.isFinite(oldest) ? oldest : 0);
-    this.#outside = outside.map(({ seen, at, content }) => ({ ...JSON.parse(content), at: rfc3339(at), seen }));
+    const outside = await outsideRows(this.#place.db, this.#player, Number.isFinite(oldest) ? oldest : 0);
+    this.#outside = outside.map((row) => ({ ...outsideOf(row), seen: row.seen }));
+  }
+
+  /** What came from outside after a commit, in order. */
+  async outsideSince(seen: number): Promise<readonly OutsideChange[]> {
+    return (await outsideRows(this.#place.db, this.#player, seen)).map(outsideOf);
   }
 
   /** What the rules are told; undefined where nothing was asked for. */
@@ -120,7 +125,11 @@ const recordsOfCheckpoint = keptQuery((db, player: number, name: string) =>
     .where('given_up_at', 'is', null),
 );
 
-const outsideSince = keptQuery((db, player: number, seen: number) =>
+function outsideOf({ at, content }: { readonly at: number; readonly content: string }): OutsideChange {
+  return { ...(JSON.parse(content) as OutsideChange), at: rfc3339(at) };
+}
+
+const outsideRows = keptQuery((db, player: number, seen: number) =>
   db
     .selectFrom('outside_changes')
     .select(['seen', 'at', 'content'])

@@ -11,6 +11,7 @@ import { putRecord } from './put-record.js';
 import { renew } from './renew.js';
 import { save } from './save.js';
 import { bringBack } from './bring-back.js';
+import { restoreCheckpoint } from './restore-checkpoint.js';
 import { installManifest } from './install-manifest.js';
 import { setLearning } from './learning.js';
 import { emptyEnvironment, makeNew } from './make-new.js';
@@ -30,6 +31,7 @@ export const commands = {
   putRecord,
   changeOutside,
   bringBack,
+  restoreCheckpoint,
   installManifest,
   setLearning,
   makeNew,

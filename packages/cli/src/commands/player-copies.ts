@@ -1,0 +1,92 @@
+import type { Command } from 'commander';
+import { confirmed } from '../output/confirm.js';
+import { print, type ShowOptions } from '../output/print.js';
+import { table } from '../output/table.js';
+import { timeInWords } from '../output/words.js';
+import { signedInOperator } from '../signed-in.js';
+import { environmentOption, jsonOption } from './options.js';
+import { countOf } from './running.js';
+
+/** Copies of what a player had: listed, and brought back. */
+export function addCheckpoints(player: Command): void {
+  player
+    .command('checkpoints <id>')
+    .description("a player's checkpoints, with those that were given up")
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (id: string, options: ShowOptions) => {
+      const { checkpoints } = await signedInOperator(options.environment).checkpoints(id);
+      const rows = checkpoints.map((one) => [
+        String(one.number),
+        one.name,
+        one.summary ?? '–',
+        timeInWords(one.at),
+        one.by ?? '–',
+        `${one.records.length}`,
+        one.keptUntil === null ? '–' : timeInWords(one.keptUntil),
+      ]);
+      print(checkpoints, options, () =>
+        rows.length === 0
+          ? 'There are no checkpoints.'
+          : table(['NUMBER', 'NAME', 'SUMMARY', 'MADE', 'BY', 'RECORDS', 'GIVEN UP, KEPT UNTIL'], rows),
+      );
+    });
+
+  player
+    .command('restore <id> <number>')
+    .description('bring back what a checkpoint holds, by its number')
+    .option('--yes', 'do not ask', false)
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (id: string, number: string, options: ShowOptions & { readonly yes: boolean }) => {
+      const operator = signedInOperator(options.environment);
+      const checkpoint = countOf(number);
+      const found = (await operator.checkpoints(id)).checkpoints.find((one) => one.number === checkpoint);
+      const what = found === undefined ? `number ${number}` : `"${found.name}" (${found.records.length} records)`;
+      await confirmed(
+        `${id} gets back what the checkpoint ${what} holds; what is there now goes to the trash, and gifts since are kept. Restore it?`,
+        options.yes,
+      );
+      const done = await operator.restoreCheckpoint(id, checkpoint);
+      print(done, options, () =>
+        done.restored.length === 0
+          ? 'Everything was as the checkpoint holds it.'
+          : `Restored: ${done.restored.join(', ')}.`,
+      );
+    });
+}
+
+/** The devices on which a player plays. */
+export function addDevices(player: Command): void {
+  player
+    .command('devices <id>')
+    .description("a player's own devices")
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (id: string, options: ShowOptions) => {
+      const { devices } = await signedInOperator(options.environment).devices(id);
+      const rows = devices.map((one) => [
+        one.device,
+        one.name ?? '–',
+        timeInWords(one.createdAt),
+        one.revokedAt === null ? '–' : timeInWords(one.revokedAt),
+      ]);
+      print(devices, options, () =>
+        rows.length === 0
+          ? 'No device of this player is known.'
+          : table(['DEVICE', 'NAME', 'FIRST SEEN', 'SHUT OUT'], rows),
+      );
+    });
+
+  player
+    .command('shut-out <id> <device>')
+    .description('shut a device out: neither its token nor its secret is taken any more')
+    .option('--yes', 'do not ask', false)
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (id: string, device: string, options: ShowOptions & { readonly yes: boolean }) => {
+      await confirmed(`The device ${device} of ${id} can't play as this player any more. Shut it out?`, options.yes);
+      await signedInOperator(options.environment).revokeDevice(id, device);
+      print({ revoked: device }, options, () => `${device} is shut out.`);
+    });
+}

@@ -1,0 +1,38 @@
+import { routes } from '@vekkon/protocol';
+import { recordsIn, rfc3339, trashLasts } from '@vekkon/store';
+import type { IRouter } from 'express';
+import { nameOf } from '../access.js';
+import { tellOutside } from '../outside-changes.js';
+import { serveRoute, type Desk } from '../serve-route.js';
+import { knownPlayer } from './players.js';
+
+/** A player's checkpoints, as the people behind the game see them. */
+export function serveCheckpoints(router: IRouter, desk: Desk): void {
+  const { reader, writer } = desk;
+
+  serveRoute(router, desk, routes.playerCheckpoints, async ({ params, environment }) => {
+    const player = await knownPlayer(reader, await environment(), params.player);
+    const rows = await reader.copies(player.number);
+    return {
+      checkpoints: rows.map(({ number, name, at, summary, by, by_operator, given_up_at, records }) => ({
+        number,
+        name,
+        at: rfc3339(at),
+        summary,
+        by,
+        byOperator: by_operator === 1,
+        keptUntil: given_up_at === null ? null : rfc3339(given_up_at + trashLasts),
+        records: [...recordsIn(records).keys()].sort(),
+      })),
+    };
+  });
+
+  serveRoute(router, desk, routes.restoreCheckpoint, async ({ params, environment, principal }) => {
+    const place = await environment();
+    const { player, checkpoint } = params;
+    const by = nameOf(principal);
+    const outside = await writer.do('restoreCheckpoint', { environment: place.number, player, checkpoint, by });
+    await tellOutside(desk, place, outside);
+    return { restored: [...outside.keys] };
+  });
+}

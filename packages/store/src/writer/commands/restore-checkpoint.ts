@@ -1,0 +1,57 @@
+import { declaredPart, restored } from '@vekkon/core';
+import { Refusal } from '@vekkon/protocol';
+import { recordsIn } from '../checkpoints-in-work.js';
+import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { RecordsInWork } from '../records-in-work.js';
+import { findPlayer, openSessionOf } from '../sessions.js';
+import { note } from './activity.js';
+import { sessionToTell, type ChangedOutside } from './unsettled.js';
+
+export interface RestoreCheckpoint {
+  readonly environment: number;
+  readonly player: string;
+  /** Its number among all checkpoints. */
+  readonly checkpoint: number;
+  readonly by: string;
+}
+
+/** Brings back what a checkpoint holds: all of it, for a person decides. One that was given up can be brought back too. */
+export async function restoreCheckpoint(
+  context: WriterContext,
+  { environment, player: id, checkpoint, by, now }: RestoreCheckpoint & Stamp,
+): Promise<ChangedOutside> {
+  const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
+  const player = await findPlayer(context, environment, id);
+  if (player === undefined) throw new Refusal('player-unknown');
+  const row = await context.db
+    .selectFrom('checkpoints')
+    .selectAll()
+    .where('number', '=', checkpoint)
+    .where('player', '=', player.number)
+    .executeTakeFirst();
+  if (row === undefined) {
+    throw new Refusal('checkpoint-unknown', `"${id}" has no checkpoint of that number: see the list of what there is.`);
+  }
+  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const copied = recordsIn(row.records);
+  const held = new Set([...copied.keys()].map(declaredPart));
+  const outside = await records.checkpoints.outsideSince(row.seen);
+  const reaches = (key: string) =>
+    row.by_operator === 1 ? rules.manifest.records[declaredPart(key)] !== undefined : held.has(declaredPart(key));
+  const back = restored(copied, records.records, outside, rules, { name: row.name, reaches });
+  const label = `restored "${row.name}"`.slice(0, 200);
+  records.set(back.changed, back.ledger, { session: null, by, label, at: now }, { trash: back.trash });
+  for (const [key, { value, removed }] of back.changed) {
+    const change = { op: 'remove' as const, key };
+    records.checkpoints.noteOutside(removed === true ? { change } : { key, value }, now);
+  }
+  await records.writeFor(player, now);
+  await note(context, { environment, what: 'checkpoint-restored', by, player: id, detail: row.name, now });
+  const open = await openSessionOf(context, player);
+  return {
+    player: id,
+    keys: [...back.changed.keys()],
+    seen: player.seen,
+    open: open === undefined ? null : sessionToTell(open),
+  };
+}
