@@ -110,6 +110,28 @@ await page.getByText('gorge cleared').waitFor();
 await page.getByText('A disturbance runs here').waitFor();
 await picture('console-activity');
 spawnSync(process.execPath, [vekkon, 'disturb', 'stop'], { env: environment });
+
+// The game at /play, in mid-flight, with two places to go back to and a time to beat.
+if (wanted('play')) {
+  const game = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await game.goto(`${access.url}/play/`);
+  const button = (name) => game.getByRole('button', { name, exact: true });
+  await button('Fly').click();
+  for (const wait of [2_500, 3_500]) {
+    await game.waitForTimeout(wait);
+    await button('Save here').click();
+  }
+  await game.keyboard.down('ArrowUp');
+  await game.waitForTimeout(1_200);
+  await game.screenshot({ path: path.join(target, 'play.png') });
+  await game.keyboard.up('ArrowUp');
+  const { player } = await game.evaluate(() => JSON.parse(localStorage.getItem('vekkon/game/player')));
+  await page.goto(`${access.url}/console/players/${player.id}`);
+  await page.getByRole('tab', { name: 'Checkpoints' }).click();
+  await page.getByRole('button', { name: 'Restore' }).first().waitFor();
+  await picture('console-play-checkpoints');
+  await game.close();
+}
 await browser.close();
 
 /** Runs a command line in a terminal window and takes its picture. */

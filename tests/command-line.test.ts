@@ -3,6 +3,7 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { expect } from 'chai';
+import { Device } from './world/device.js';
 import { vekkon } from './world/process.js';
 import { World } from './world/world.js';
 
@@ -80,7 +81,13 @@ describe('the command line', () => {
     const right = await run('manifest', 'check', 'packages/demo/highfell-gliders.yaml');
     expect([right.status, right.out]).to.deep.equal([
       0,
-      'packages/demo/highfell-gliders.yaml is right: highfell-gliders, 15 records, 3 items, 4 tunables.\n',
+      [
+        'packages/demo/highfell-gliders.yaml is right: highfell-gliders, 17 records, 3 items, 4 tunables.',
+        ...['progress/landings', 'progress/drift', 'score/valley'].map(
+          (key) => `Players may write ${key} ("player: write"): what it holds can be forged.`,
+        ),
+        '',
+      ].join('\n'),
     ]);
   });
 
@@ -165,6 +172,49 @@ describe('the command line', () => {
     const { err, status } = await run('sign-in', '--url', 'http://127.0.0.1:9', '--email', World.admin.email);
     expect(err).to.contain('No answer from http://127.0.0.1:9');
     expect(status).to.equal(3);
+  });
+
+  it('lists checkpoints, and restores one when told so', async () => {
+    const session = await world.host().join('p-10460');
+    void session.credit('feather', 10, 'climb');
+    await session.checkpoint('salt col', { summary: 'before the gorge' });
+    void session.debit('feather', 45, 'wing');
+    await session.leave();
+    const { out } = await run('player', 'checkpoints', 'p-10460');
+    expect(out)
+      .to.match(/NUMBER +NAME +SUMMARY/)
+      .and.match(/(\d+) +salt col +before the gorge .* ridge-eu-1 /);
+    const number = /(\d+) +salt col/.exec(out)![1]!;
+    const restored = await run('player', 'restore', 'p-10460', number, '--yes');
+    expect(restored.out).to.contain('Restored: currency/feather.');
+    const again = await run('player', 'restore', 'p-10460', number, '--yes');
+    expect(again.out).to.contain('Everything was as the checkpoint holds it.');
+    expect((await run('player', 'checkpoints', 'p-10442')).out).to.contain('There are no checkpoints.');
+    const unknown = await run('player', 'restore', 'p-10460', '9999', '--yes');
+    expect([unknown.status, unknown.err]).to.satisfy(
+      ([status, err]: [number, string]) => status === 1 && err.includes('no checkpoint'),
+    );
+  });
+
+  it('lists devices, and shuts one out', async () => {
+    const device = new Device();
+    const player = device.open(world, 'tab-1');
+    await player.start();
+    await player.leave();
+    const { out } = await run('player', 'devices', player.player!.id);
+    const id = /dev-[0-9a-f]+/.exec(out)![0];
+    expect((await run('player', 'shut-out', player.player!.id, id, '--yes')).out).to.contain(`${id} is shut out.`);
+    expect((await run('player', 'devices', player.player!.id)).out).to.match(/dev-\S+ +– +\d.* \d/);
+  });
+
+  it('says from which pages devices may call, and sets it', async () => {
+    expect((await run('game', 'origins')).out).to.contain('Devices may call highfell-gliders/dev from any page.');
+    const page = 'https://play.highfell.example';
+    expect((await run('game', 'origins', '--allow', page)).out).to.contain(`from ${page}.`);
+    expect((await run('game', 'origins', '--none')).out).to.contain('from no page but those that the service serves');
+    const wrong = await run('game', 'origins', '--any', '--none');
+    expect([wrong.status, wrong.err]).to.deep.equal([2, 'vekkon: Say one of --allow, --any and --none.\n']);
+    expect((await run('game', 'origins', '--any')).out).to.contain('from any page');
   });
 });
 

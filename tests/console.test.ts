@@ -141,6 +141,23 @@ describe('the console', () => {
     expect((await world.operator.player('p-10444')).records['progress/flight']?.value).to.have.property('chapter', 9);
   });
 
+  it('brings back what a game saved, after asking', async () => {
+    const saving = await world.host('ridge-eu-5').join('p-10446', { name: 'Ilse Brandt' });
+    void saving.credit('feather', 10, 'climb');
+    await saving.checkpoint('salt col', { summary: 'before the gorge' });
+    void saving.debit('feather', 45, 'wing');
+    await saving.leave();
+    await page.goto(`${world.url}/console/players/p-10446`);
+    await page.getByRole('tab', { name: 'Checkpoints' }).click();
+    const copy = page.locator('[data-checkpoint="salt col"]');
+    await copy.getByText('before the gorge').waitFor();
+    await copy.getByRole('button', { name: 'Restore' }).click();
+    await page.getByRole('button', { name: 'Restore it' }).click();
+    await page.getByText('Restored: currency/feather.').waitFor();
+    await page.getByRole('tab', { name: 'Ledger' }).click();
+    await page.getByText('restored "salt col"').first().waitFor();
+  });
+
   it('checks a manifest, says what it would change, and installs it only when misfits are accepted', async () => {
     await page.getByRole('link', { name: 'Manifest', exact: true }).click();
     await page.locator('[data-declared="currency/feather"]').getByText('starts at 40').waitFor();

@@ -356,6 +356,57 @@ describe('checkpoints on the wire', () => {
     expect(await balance('p-2')).to.equal(4140);
   });
 
+  it('are made and loaded by a game server’s session, which sees at once what it loaded', async () => {
+    const session = await world.host().join('p-6');
+    void session.credit('feather', 10, 'climb');
+    await session.checkpoint('salt col', { summary: 'before the gorge' });
+    void session.debit('feather', 50, 'wing');
+    void session.put('glider/heron', { span: 12 });
+    const loading = session.restore('salt col');
+    expect(session.balance('feather')).to.equal(50);
+    await loading;
+    expect([await balance('p-6'), session.progress('glider/heron')]).to.deep.equal([50, undefined]);
+    await session.leave();
+    // In the next stay what it holds is asked for first.
+    const next = await world.host().join('p-6');
+    void next.credit('feather', 7, 'climb');
+    await next.restore('salt col');
+    expect(next.balance('feather')).to.equal(50);
+    expect(await failure(next.restore('gull ridge'))).to.have.property('code', 'checkpoint-unknown');
+    expect(await failure(next.checkpoint('salt col'))).to.have.property('code', 'checkpoint-exists');
+    expect((await next.checkpoints()).map(({ name, summary }) => [name, summary])).to.deep.equal([
+      ['salt col', 'before the gorge'],
+    ]);
+    expect(next.pending).to.equal(0);
+    await next.leave();
+  });
+
+  it('can be brought back by support, those too that were given up, and the copy from before a player was made new', async () => {
+    const session = await world.joinPlainly('p-7');
+    await send(session, 1, credit(10), { op: 'checkpoint', name: 'camp' }, credit(5));
+    await send(session, 2, { op: 'checkpoint', name: 'camp', instead: 'camp' });
+    await world.call('POST', `/v1/sessions/${session}/leave`);
+    await world.operator.makeNew('p-7');
+    const { checkpoints } = await world.operator.checkpoints('p-7');
+    expect(
+      checkpoints.map(({ name, byOperator, keptUntil }) => [name.split(' ')[0], byOperator, keptUntil !== null]),
+    ).to.deep.equal([
+      ['made', true, false],
+      ['camp', false, true],
+      ['camp', false, true],
+    ]);
+    const [copy, , first] = checkpoints;
+    const { restored } = await world.operator.restoreCheckpoint('p-7', copy!.number);
+    expect(restored).to.include('currency/feather').and.to.include('progress/logbook');
+    expect(await balance('p-7')).to.equal(55);
+    await world.operator.restoreCheckpoint('p-7', first!.number);
+    expect(await balance('p-7')).to.equal(50);
+    expect(await failure(world.operator.restoreCheckpoint('p-7', 9_999))).to.have.property(
+      'code',
+      'checkpoint-unknown',
+    );
+  });
+
   it('that are too many, taken or unknown are refused by name, beside others that apply', async () => {
     const session = await world.joinPlainly('p-3');
     await send(session, 1, ...['a', 'b', 'c', 'd', 'e'].map((name) => ({ op: 'checkpoint', name })));

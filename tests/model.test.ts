@@ -138,7 +138,7 @@ describe('client and service together', () => {
         const played = await Promise.all(all.map(({ afternoon, player, lane }) => play(afternoon, player, lane)));
         await Promise.all(all.map(({ player, lane }, index) => check(played[index]!, player, lane)));
       }),
-      howToRun(),
+      howToRun<Step>(runs),
     );
   }).timeout(600_000);
 

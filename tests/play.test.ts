@@ -189,6 +189,36 @@ describe('the game at /play, in a browser', () => {
       },
     });
   }`;
+  it('sends its last save and leaves when the page is left', async () => {
+    const page = await open();
+    await fly(page);
+    const { player, session } = await kept(page);
+    await page.getByLabel('Invert pitch').check();
+    await page.goto('about:blank');
+    let left = await world.operator.session(session);
+    while (left.endedAt === null) left = await world.operator.session(session);
+    expect(left.end).to.equal('left');
+    expect((await stored(player))['preference/invert-pitch']?.value).to.equal(true);
+  });
+
+  it('joins again by itself after the machine slept and the player was on a host meanwhile', async () => {
+    await context.clock.install();
+    const page = await open();
+    await flyOn(page);
+    const { player, session } = await kept(page);
+    await context.setOffline(true);
+    // Its lease is over, as far as anybody can tell: a host joins the player, and leaves.
+    await world.call('POST', `/v1/sessions/${session}/leave`, {});
+    const onHost = await world.host('ridge-eu-1').join(player);
+    void onHost.put('preference/invert-pitch', true);
+    await onHost.leave();
+    await page.clock.fastForward('20:00');
+    await context.setOffline(false);
+    await page.waitForFunction(() => (document.getElementById('invert') as HTMLInputElement).checked);
+    await expectSame(page);
+    expect((await kept(page)).session).not.to.equal(session);
+  });
+
   for (const [what, script] of Object.entries({ full, forbidden })) {
     it(`goes on where the browser's storage is ${what}, says so, and saves`, async () => {
       await context.addInitScript({ content: script });

@@ -63,7 +63,12 @@ describe('a game on a device', () => {
       void player.increase('landings', 1);
       void player.startOver();
       await player.save();
-      expect(await at.stored(player, 'progress/drift')).to.deep.equal({ feathers: 0, metres: 0, height: 320 });
+      expect(await at.stored(player, 'progress/drift')).to.deep.equal({
+        feathers: 0,
+        metres: 0,
+        height: 320,
+        seconds: 0,
+      });
       expect(await at.stored(player, 'progress/landings')).to.equal(1);
     });
 

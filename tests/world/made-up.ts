@@ -9,10 +9,10 @@ export const laneCount = 20;
 /** How many afternoons are made up. */
 export const runs = Number(process.env['VEKKON_MODEL_RUNS'] ?? 2_000);
 
-/** How the afternoons are made up; what failed is played again with VEKKON_MODEL_SEED. */
-export function howToRun<Steps>(): fc.Parameters<[Steps[][]]> {
+/** How so many afternoons are made up; what failed is played again with VEKKON_MODEL_SEED. */
+export function howToRun<Steps>(count: number): fc.Parameters<[Steps[][]]> {
   return {
-    numRuns: Math.ceil(runs / laneCount),
+    numRuns: Math.ceil(count / laneCount),
     endOnFailure: true,
     seed: Number(process.env['VEKKON_MODEL_SEED'] ?? Date.now() % 1_000_000_000),
     reporter: report,

@@ -72,6 +72,7 @@ function land() {
   $('fly').textContent = 'Fly';
   if (!isIn()) return;
   keep();
+  drift = player.progress('drift');
   saveNow();
 }
 

@@ -18,7 +18,11 @@ export function openApiDocument(version: string): object {
     paths,
     components: {
       securitySchemes: {
-        bearer: { type: 'http', scheme: 'bearer', description: "A host key, or an operator's token." },
+        bearer: {
+          type: 'http',
+          scheme: 'bearer',
+          description: "A host key, a device key, a device's token, or an operator's token.",
+        },
       },
       schemas: { Problem: problemSchema },
     },

@@ -156,7 +156,7 @@ export const problemCatalogue = {
   'origin-not-allowed': {
     status: 403,
     title: 'Web origin not allowed',
-    advice: 'Allow it for the environment: vekkon game origins --allow https://…',
+    advice: 'An admin allows it for the environment, with "vekkon game origins --allow" and the origin.',
   },
   'role-too-low': { status: 403, title: 'Role does not allow this', advice: 'Ask an admin to do it, or for the role.' },
   'sign-in-refused': {

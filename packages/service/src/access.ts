@@ -88,9 +88,8 @@ export class Access {
     if (credential === undefined) throw new Refusal('credential-unknown');
     const found = { credential, principal: await this.#principalOf(credential, hash) };
     if (credential.sort === 'device' && credential.used_at === null && credential.revoked_at === null) {
-      // Those that it replaces may be known here.
-      await this.#writer.do('useDeviceToken', { hash });
-      this.forgetAll();
+      const replacesOthers = await this.#writer.do('useDeviceToken', { hash });
+      if (replacesOthers) this.forgetAll();
     }
     if (this.#kept.size >= 10_000) this.#kept.clear();
     this.#kept.set(hash, found);

@@ -1,3 +1,4 @@
+import { randomId } from './random-id.js';
 import { memoryStorage, type PlayerStorage } from './storage.js';
 
 /** Milliseconds after which a page that said nothing is taken to be gone, where the browser knows no locks. */
@@ -69,7 +70,7 @@ class TabLocks {
   async own(): Promise<string> {
     const remembered = this.#remembered();
     if (remembered !== undefined && (await this.take(remembered, ownLockWait))) return remembered;
-    const slot = `tab-${crypto.randomUUID()}`;
+    const slot = `tab-${randomId()}`;
     await this.take(slot, ownLockWait);
     try {
       sessionStorage.setItem(`${this.#prefix}tab`, slot);

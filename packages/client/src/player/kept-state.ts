@@ -3,6 +3,7 @@ import type { RecordsByKey } from '@vekkon/protocol';
 import { VekkonError } from '../errors.js';
 import type { Done } from '../session/local-records.js';
 import type { NumberedSave } from '../session/stay.js';
+import { randomId } from './random-id.js';
 import type { PlayerStorage } from './storage.js';
 
 /**
@@ -65,7 +66,7 @@ export const emptySlot: Slot = { form: formatVersion, saves: [], leftover: [], w
 /** The device as it is kept, or a new one with a secret of its own. */
 export function readIdentity(storage: PlayerStorage): Identity {
   const kept = readKept<Identity>(storage, 'player');
-  if (kept === undefined) return { form: formatVersion, secret: newSecret() };
+  if (kept === undefined) return { form: formatVersion, secret: randomId(32) };
   if (typeof kept.secret !== 'string') throw new StorageUnreadable('What this device keeps');
   return kept;
 }
@@ -87,13 +88,6 @@ function readKept<Kept extends { readonly form: number }>(storage: PlayerStorage
   }
   if (kept?.form !== formatVersion) throw new StorageUnreadable('What this device keeps');
   return kept;
-}
-
-/** 256 bits at random, as base64url (RFC 4648). */
-function newSecret(): string {
-  const bytes = crypto.getRandomValues(new Uint8Array(32));
-  const base64 = btoa(String.fromCharCode(...bytes));
-  return base64.replaceAll('+', '-').replaceAll('/', '_').replaceAll('=', '');
 }
 
 /** What a slot leaves to whoever takes it over: its session is given up. */

@@ -1,3 +1,5 @@
+import { randomId } from './random-id.js';
+
 /** Where a game on a device keeps its token, the records it knows and the changes that wait. */
 export interface PlayerStorage {
   /**
@@ -22,7 +24,7 @@ export interface PlayerStorage {
 export function memoryStorage(): PlayerStorage {
   const kept = new Map<string, string>();
   return {
-    open: async () => `page-${crypto.randomUUID()}`,
+    open: async () => `page-${randomId()}`,
     abandoned: async () => [],
     read: (name) => kept.get(name),
     write: (name, text) => void kept.set(name, text),

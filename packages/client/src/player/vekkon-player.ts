@@ -19,6 +19,7 @@ import { endings, mayPass, refusedForGood } from './failures.js';
 import { requestOf } from './leftovers.js';
 import type { VekkonPlayerOptions } from './options.js';
 import { watchPage } from './page.js';
+import { randomId } from './random-id.js';
 import { DeviceUpkeep } from './upkeep.js';
 
 const defaultAutosave = 10;
@@ -41,7 +42,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   readonly #lost = new Listeners<[reason: SessionOver]>();
   readonly #dropped = new Listeners<[transactions: readonly Transaction[]]>();
   readonly #upkeep: DeviceUpkeep;
-  readonly #instance = crypto.randomUUID();
+  readonly #instance = randomId();
   #starting: Promise<void> | undefined;
   #comingBack: Promise<void> | undefined;
   #leaving: Promise<SaveResult> | undefined;
@@ -163,7 +164,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     const installed = await this.send<ManifestResponse>({ method: 'GET', path: `/v1/manifest${query}` });
     await this.leftovers.deliver();
     // Kept before it is sent: sent again after a reload, it opens the same session, and the same player is new.
-    this.joining ??= { attempt: crypto.randomUUID(), instance: this.#instance };
+    this.joining ??= { attempt: randomId(), instance: this.#instance };
     this.keepSlot();
     const host = this.kept?.slotName ?? 'device';
     const joined = await this.send<JoinResponse>(

@@ -90,27 +90,27 @@ async function newDevice(
   return { number, id: device, player };
 }
 
-/** A token is shown for the first time: those that the device was given before it are over. */
+/** A token is shown for the first time: those that the device was given before it are over. @returns whether there were any */
 export async function useDeviceToken(
   { db }: WriterContext,
   { hash, now }: { readonly hash: string } & Stamp,
-): Promise<null> {
+): Promise<boolean> {
   const token = await db
     .selectFrom('credentials')
     .select(['device', 'created_at', 'used_at'])
     .where('hash', '=', hash)
     .executeTakeFirst();
-  if (token === undefined || token.device === null || token.used_at !== null) return null;
+  if (token === undefined || token.device === null || token.used_at !== null) return false;
   await db.updateTable('credentials').set({ used_at: now }).where('hash', '=', hash).execute();
-  await db
+  const { numUpdatedRows } = await db
     .updateTable('credentials')
     .set({ revoked_at: now })
     .where('device', '=', token.device)
     .where('hash', '!=', hash)
     .where((where) => where.or([where('used_at', 'is not', null), where('created_at', '<', token.created_at)]))
     .where('revoked_at', 'is', null)
-    .execute();
-  return null;
+    .executeTakeFirst();
+  return numUpdatedRows > 0n;
 }
 
 export interface RevokeDevice {

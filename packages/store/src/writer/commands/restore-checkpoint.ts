@@ -41,10 +41,6 @@ export async function restoreCheckpoint(
   const back = restored(copied, records.records, outside, rules, { name: row.name, reaches });
   const label = `restored "${row.name}"`.slice(0, 200);
   records.set(back.changed, back.ledger, { session: null, by, label, at: now }, { trash: back.trash });
-  for (const [key, { value, removed }] of back.changed) {
-    const change = { op: 'remove' as const, key };
-    records.checkpoints.noteOutside(removed === true ? { change } : { key, value }, now);
-  }
   await records.writeFor(player, now);
   await note(context, { environment, what: 'checkpoint-restored', by, player: id, detail: row.name, now });
   const open = await openSessionOf(context, player);
