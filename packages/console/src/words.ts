@@ -62,3 +62,8 @@ const ends = {
 export function endInWords(end: keyof typeof ends | null): string {
   return end === null ? 'open' : ends[end];
 }
+
+/** A host's name; a tab on the player's own device has one that says nothing to people. */
+export function hostInWords(host: string): string {
+  return host.startsWith('dev-') && host.includes('/') ? 'their own device' : host;
+}

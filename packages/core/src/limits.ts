@@ -8,6 +8,8 @@ export const limits = {
   changesPerSave: 1_000,
   savesPerBulk: 500,
   unsettledPerEnvironment: 10_000,
+  /** Of these, what players' own devices may fill: whoever forges a client can't shut the game's servers out. */
+  unsettledOfDevices: 5_000,
   waitSeconds: 20,
   playersPerRead: 200,
   bodyBytes: 1024 * 1024,

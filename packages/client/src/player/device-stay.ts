@@ -129,8 +129,8 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
     kept.readAgain();
     const slots = await kept.abandoned();
     for (const slot of slots.values()) this.#takeOver(slot);
-    this.keepSlot();
     kept.removeSlots(slots.keys());
+    this.keepSlot();
   }
 
   async #open(): Promise<void> {
@@ -232,6 +232,8 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   }
 
   protected keepKnown(): void {
+    // Another tab plays: it knows better.
+    if (this.connection === 'lost') return;
     const checkpoints = [...this.local.acknowledgedCheckpoints.values()].map(({ records = new Map(), ...one }) => ({
       ...one,
       records: Object.fromEntries(records) as RecordsByKey,

@@ -10,6 +10,7 @@ export class Kept implements DeviceTokens {
   readonly #storage: PlayerStorage;
   readonly #slotName: string;
   readonly #onTrouble: () => void;
+  readonly #going = new Set<string>();
   #identity: Identity;
 
   private constructor(storage: PlayerStorage, slotName: string, onTrouble: () => void) {
@@ -37,9 +38,9 @@ export class Kept implements DeviceTokens {
     return new Map(names.map((name) => [name, readSlot(this.#storage, name)]));
   }
 
-  /** What tabs left stands in this slot now, and goes from theirs. */
+  /** What tabs left is to stand in this slot from now on: theirs go when it does, or when nothing of it is left to save. */
   removeSlots(names: Iterable<string>): void {
-    if (this.trouble === undefined) for (const name of names) this.#storage.remove(name);
+    for (const name of names) this.#going.add(name);
   }
 
   get identity(): Identity {
@@ -79,6 +80,10 @@ export class Kept implements DeviceTokens {
 
   setSlot(slot: Slot): void {
     this.#write(this.#slotName, slot);
+    const isNothingLeft = slot.waiting.length + slot.saves.length + slot.leftover.length === 0;
+    if (this.trouble !== undefined && !isNothingLeft) return;
+    for (const name of this.#going) this.#storage.remove(name);
+    this.#going.clear();
   }
 
   readSlot(): Slot {

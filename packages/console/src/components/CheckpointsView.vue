@@ -4,7 +4,7 @@ import Button from 'primevue/button';
 import { ref } from 'vue';
 import { refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
-import { timeInWords } from '../words.js';
+import { hostInWords, timeInWords } from '../words.js';
 import ProblemNotice from './ProblemNotice.vue';
 
 /** Copies of what a player had, made by the game or when the player was made new. */
@@ -51,7 +51,7 @@ refreshing(load);
       <div class="facts">
         <h3>{{ one.name }}</h3>
         <span class="muted">
-          made {{ timeInWords(one.at) }} by {{ one.by ?? 'nobody known' }}
+          made {{ timeInWords(one.at) }} by {{ hostInWords(one.by ?? 'nobody known') }}
           <template v-if="one.keptUntil"> · given up, kept until {{ timeInWords(one.keptUntil) }}</template>
         </span>
       </div>

@@ -4,7 +4,7 @@ import Button from 'primevue/button';
 import { ref } from 'vue';
 import { refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
-import { numberInWords, timeInWords } from '../words.js';
+import { hostInWords, numberInWords, timeInWords } from '../words.js';
 import ProblemNotice from './ProblemNotice.vue';
 
 /** Every movement of a player's currencies, the newest first. */
@@ -66,7 +66,7 @@ refreshing(load);
         <td>
           {{ one.reason }}<span v-if="one.count > 1" class="muted"> · {{ one.count }} times</span>
         </td>
-        <td>{{ one.by ?? '–' }}</td>
+        <td>{{ hostInWords(one.by ?? '–') }}</td>
         <td class="muted">{{ one.label ?? '–' }}</td>
       </tr>
     </tbody>

@@ -2,7 +2,7 @@
 import type { SessionDetails, SessionSummary } from '@vekkon/protocol';
 import { computed, ref } from 'vue';
 import { useSignedIn } from '../signed-in.js';
-import { endInWords, timeInWords } from '../words.js';
+import { endInWords, hostInWords, timeInWords } from '../words.js';
 import ProblemNotice from './ProblemNotice.vue';
 import ValueView from './ValueView.vue';
 
@@ -52,7 +52,7 @@ const shown = computed(() => rows.value.filter((row) => showsAll.value || row.ha
       <button type="button" :aria-expanded="opened === one.id" @click="toggle(one.id)">
         <i :class="opened === one.id ? 'pi pi-chevron-down' : 'pi pi-chevron-right'" aria-hidden="true" />
         <span class="when numerals">{{ timeInWords(one.joinedAt) }}</span>
-        <span class="host">{{ one.host }}</span>
+        <span class="host" :title="one.host">{{ hostInWords(one.host) }}</span>
         <span>{{ one.saves === 1 ? '1 save' : `${one.saves} saves` }}</span>
         <span v-if="one.isNew" class="new">new player</span>
         <span class="end" :class="{ open: one.end === null }">

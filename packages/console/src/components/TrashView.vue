@@ -5,7 +5,7 @@ import Button from 'primevue/button';
 import { ref } from 'vue';
 import { refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
-import { timeInWords } from '../words.js';
+import { hostInWords, timeInWords } from '../words.js';
 import InventoryView from './InventoryView.vue';
 import ProblemNotice from './ProblemNotice.vue';
 import ValueView from './ValueView.vue';
@@ -59,7 +59,7 @@ refreshing(load);
       <div class="facts">
         <h3>{{ one.key }}</h3>
         <span class="muted"
-          >{{ why[one.why] }} {{ timeInWords(one.at) }} by {{ one.by ?? 'nobody known' }} · kept until
+          >{{ why[one.why] }} {{ timeInWords(one.at) }} by {{ hostInWords(one.by ?? 'nobody known') }} · kept until
           {{ timeInWords(one.until) }}</span
         >
       </div>

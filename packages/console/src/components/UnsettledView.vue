@@ -5,7 +5,7 @@ import Button from 'primevue/button';
 import { ref } from 'vue';
 import { refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
-import { timeInWords, valueInWords } from '../words.js';
+import { hostInWords, timeInWords, valueInWords } from '../words.js';
 import ProblemNotice from './ProblemNotice.vue';
 
 /** Transactions that wait for a person: of one player, or of all. */
@@ -69,7 +69,7 @@ refreshing(load);
         <RouterLink v-if="player === undefined" :to="{ name: 'player', params: { id: one.player } }">{{
           one.player
         }}</RouterLink>
-        <span class="muted">{{ timeInWords(one.at) }} · save {{ one.number }} of {{ one.host }}</span>
+        <span class="muted">{{ timeInWords(one.at) }} · save {{ one.number }} of {{ hostInWords(one.host) }}</span>
       </div>
       <p v-for="(change, index) in one.transaction.changes" :key="index" class="change">{{ inWords(change) }}</p>
       <p class="reason">

@@ -19,7 +19,7 @@ import TrashView from '../components/TrashView.vue';
 import UnsettledView from '../components/UnsettledView.vue';
 import { refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
-import { agoInWords, timeInWords } from '../words.js';
+import { agoInWords, hostInWords, timeInWords } from '../words.js';
 
 const { id } = defineProps<{ id: string }>();
 
@@ -79,7 +79,7 @@ refreshing(load);
         </p>
       </div>
       <div v-if="player.sessionOn" class="holder">
-        <span class="in-session">in session on {{ player.sessionOn }}</span>
+        <span class="in-session" :title="player.sessionOn">in session on {{ hostInWords(player.sessionOn) }}</span>
         <Button label="Save now" size="small" severity="secondary" outlined @click="saveNow" />
         <span v-if="asked" class="muted" role="status">{{ asked }}</span>
       </div>

@@ -10,7 +10,7 @@ import { useRouter } from 'vue-router';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import { refreshing } from '../refreshing.js';
 import { serviceUrl, useSignedIn } from '../signed-in.js';
-import { agoInWords, numberInWords, timeInWords } from '../words.js';
+import { agoInWords, hostInWords, numberInWords, timeInWords } from '../words.js';
 
 const perPage = 50;
 const origin = serviceUrl;
@@ -109,7 +109,9 @@ curl -X POST -H 'Authorization: Bearer HOST-KEY' \
       </Column>
       <Column header="In session on">
         <template #body="{ data }">
-          <span v-if="data.sessionOn" class="in-session">{{ data.sessionOn }}</span>
+          <span v-if="data.sessionOn" class="in-session" :title="data.sessionOn">{{
+            hostInWords(data.sessionOn)
+          }}</span>
           <span v-else class="muted">–</span>
         </template>
       </Column>

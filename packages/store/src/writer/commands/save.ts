@@ -183,7 +183,7 @@ async function tooLate(
   // A number from before the end was answered long ago: it is no late save.
   if (!isLate || save.number === null || save.number < session.next_save) return refusal;
   const unsettled: string[] = [];
-  await checkRoomForUnsettled(context, session.environment, save.transactions.length);
+  await checkRoomForUnsettled(context, session, save.transactions.length);
   for (const [position, transaction] of save.transactions.entries()) {
     const unapplied = { position, transaction, reason: refusal.code, detail: refusal.detail };
     unsettled.push(await keepUnsettled(context, session, save.number, unapplied, save.now));
@@ -210,7 +210,7 @@ async function keepRefused(
   save: Save & Stamp,
   unapplied: Unapplied,
 ): Promise<string> {
-  await checkRoomForUnsettled(context, session.environment, 1);
+  await checkRoomForUnsettled(context, session, 1);
   return keepUnsettled(context, session, save.number ?? 0, unapplied, save.now);
 }
 

@@ -18,17 +18,25 @@ export interface Unapplied {
 }
 
 /**
- * Is there room for more unsettled transactions in an environment?
+ * Is there room for more unsettled transactions in the environment of a session?
  *
  * @throws Refusal `unsettled-full`, so that the sender keeps what it has
  */
-export async function checkRoomForUnsettled({ db }: WriterContext, environment: number, more: number): Promise<void> {
-  const { count } = await db
+export async function checkRoomForUnsettled(
+  { db }: WriterContext,
+  { environment, device }: Pick<SessionRow, 'environment' | 'device'>,
+  more: number,
+): Promise<void> {
+  const all = db
     .selectFrom('unsettled')
     .select((select) => select.fn.countAll<number>().as('count'))
-    .where('environment', '=', environment)
-    .executeTakeFirstOrThrow();
-  if (count + more > limits.unsettledPerEnvironment) throw new Refusal('unsettled-full', undefined, { retryAfter: 60 });
+    .where('environment', '=', environment);
+  const full = new Refusal('unsettled-full', undefined, { retryAfter: 60 });
+  if ((await all.executeTakeFirstOrThrow()).count + more > limits.unsettledPerEnvironment) throw full;
+  if (device === null) return;
+  // The name of a device's host holds a "/", and no other does.
+  const ofDevices = all.where('host', 'like', '%/%');
+  if ((await ofDevices.executeTakeFirstOrThrow()).count + more > limits.unsettledOfDevices) throw full;
 }
 
 /**
