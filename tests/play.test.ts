@@ -1,5 +1,7 @@
 import { readFileSync } from 'node:fs';
+import { createServer } from 'node:http';
 import { createRequire } from 'node:module';
+import type { AddressInfo } from 'node:net';
 import path from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { expect } from 'chai';
@@ -297,6 +299,32 @@ describe('the game at /play, in a browser', () => {
     }
     expect(await page.locator('#entries li').allTextContents()).to.have.length(2);
     await expectSame(page);
+  });
+
+  it('keeps one number with the five lines of the guide, on a page from elsewhere', async () => {
+    const guide = readFileSync(new URL('../docs/on-a-device.md', import.meta.url), 'utf8');
+    const lines = /```html\n([\s\S]*?)```/.exec(guide)?.[1] ?? '';
+    const html = lines.replaceAll('http://127.0.0.1:4600', world.url).replace('vkd_…', world.deviceKey);
+    const elsewhere = createServer((_request, response) => response.setHeader('Content-Type', 'text/html').end(html));
+    await new Promise<void>((resolve) => elsewhere.listen(0, '127.0.0.1', resolve));
+    try {
+      const url = `http://127.0.0.1:${(elsewhere.address() as AddressInfo).port}/`;
+      const first = await context.newPage();
+      await first.goto(url);
+      await first.getByText('Landings: 0').click();
+      await first.getByText('Landings: 1').click();
+      await first.getByText('Landings: 2').waitFor();
+      const { player } = await kept(first);
+      await first.close();
+      const second = await context.newPage();
+      await second.goto(url);
+      await second.getByText('Landings: 2').waitFor();
+      let landings: unknown;
+      while (landings !== 2) landings = (await stored(player))['progress/landings']?.value;
+    } finally {
+      elsewhere.closeAllConnections();
+      elsewhere.close();
+    }
   });
 
   it('takes no more of the wire than 30 kB, and nothing that only Node has', () => {

@@ -28,7 +28,7 @@ describe('the quick start', () => {
 
   const startTheDemo = async (port: number) => {
     const data = path.join(folder, 'demo-data');
-    demo = vekkon(['demo', '--port', String(port), '--data', data, '--pilots', '0']);
+    demo = vekkon(['demo', '--port', String(port), '--data', data, '--pilots', '0', '--history', '200']);
     return Number((await demo.says(/127\.0\.0\.1:(\d+)\/console/))[1]);
   };
   /** Runs lines of the page in a shell, after those that read the address and the key. */

@@ -41,12 +41,14 @@ export class Leftovers {
 
   async #deliver(): Promise<void> {
     for (;;) {
-      const [first, ...others] = this.#all;
+      const [first] = this.#all;
       if (first === undefined) return;
-      const { session } = first;
-      const [save, ...rest] = first.saves;
+      const { session, saves } = first;
+      const [save, ...rest] = saves;
       if (save === undefined) await this.#leave(session);
       else await this.#send(session, save);
+      // Looked at again: more may have been added meanwhile.
+      const [, ...others] = this.#all;
       const isDone = save === undefined || save.leave;
       this.#all = isDone ? others : [{ session, saves: rest }, ...others];
       this.#late.changed();

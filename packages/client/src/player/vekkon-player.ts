@@ -391,9 +391,9 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   }
 
   #beOnline(): void {
+    this.setConnection('online');
     this.keepKnown();
     this.keepSlot();
-    this.setConnection('online');
     this.#upkeep.start(this.openSession(), this.joined?.session.leaseSeconds ?? 60);
     if (this.hasSomethingToSave) this.save().catch(() => undefined);
   }
