@@ -46,7 +46,7 @@ refreshing(load);
     <h2>There are no checkpoints</h2>
     <p>What a game saves with “save here” stands here, and the copy that is made when a player is made new.</p>
   </div>
-  <ul v-else-if="checkpoints">
+  <ul v-else-if="checkpoints" class="sheets">
     <li v-for="one in checkpoints" :key="one.number" class="sheet" :data-checkpoint="one.name">
       <div class="facts">
         <h3>{{ one.name }}</h3>
@@ -70,14 +70,6 @@ refreshing(load);
 </template>
 
 <style scoped>
-.none {
-  padding: 1.3rem 1.6rem;
-}
-
-.none p {
-  margin: 0.4rem 0 0;
-}
-
 li p {
   margin: 0.2rem 0 0;
 }
@@ -88,31 +80,5 @@ li p {
 
 .holds {
   overflow-wrap: anywhere;
-}
-
-ul {
-  display: grid;
-  gap: 0.7rem;
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-
-li {
-  padding: 0.8rem 1.2rem 0.9rem;
-}
-
-.facts {
-  display: flex;
-  gap: 1.1rem;
-  align-items: baseline;
-  justify-content: space-between;
-}
-
-.ask {
-  display: flex;
-  gap: 0.7rem;
-  align-items: center;
-  margin-top: 0.6rem;
 }
 </style>

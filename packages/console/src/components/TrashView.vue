@@ -54,7 +54,7 @@ refreshing(load);
     <h2>Nothing is in the trash</h2>
     <p>What is removed, reset or started over waits here for 30 days, and can be brought back.</p>
   </div>
-  <ul v-else-if="trash">
+  <ul v-else-if="trash" class="sheets">
     <li v-for="one in trash" :key="one.number" class="sheet" :data-trash="one.key">
       <div class="facts">
         <h3>{{ one.key }}</h3>
@@ -76,39 +76,3 @@ refreshing(load);
     </li>
   </ul>
 </template>
-
-<style scoped>
-.none {
-  padding: 1.3rem 1.6rem;
-}
-
-.none p {
-  margin: 0.4rem 0 0;
-}
-
-ul {
-  display: grid;
-  gap: 0.7rem;
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-
-li {
-  padding: 0.8rem 1.2rem 0.9rem;
-}
-
-.facts {
-  display: flex;
-  gap: 1.1rem;
-  align-items: baseline;
-  justify-content: space-between;
-}
-
-.ask {
-  display: flex;
-  gap: 0.7rem;
-  align-items: center;
-  margin-top: 0.6rem;
-}
-</style>

@@ -62,7 +62,7 @@ refreshing(load);
       or drops it.
     </p>
   </div>
-  <ul v-else-if="unsettled">
+  <ul v-else-if="unsettled" class="sheets">
     <li v-for="one in unsettled" :key="one.id" class="sheet" :data-unsettled="one.id">
       <div class="facts">
         <h3>{{ one.transaction.label ?? 'Without a label' }}</h3>
@@ -94,35 +94,8 @@ refreshing(load);
 </template>
 
 <style scoped>
-.none {
-  padding: 1.3rem 1.6rem;
-}
-
-.none p {
-  margin: 0.4rem 0 0;
-}
-
-ul {
-  display: grid;
-  gap: 0.7rem;
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-
 li {
-  padding: 0.8rem 1.2rem 1rem;
   border-left: 4px solid var(--route);
-}
-
-.facts {
-  display: flex;
-  align-items: baseline;
-  gap: 1.1rem;
-}
-
-.facts .muted {
-  margin-left: auto;
 }
 
 .change {
@@ -139,11 +112,5 @@ li {
   border-radius: 3px;
   background: var(--route-soft);
   color: var(--route);
-}
-
-.ask {
-  display: flex;
-  align-items: center;
-  gap: 0.6rem;
 }
 </style>
