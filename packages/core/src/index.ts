@@ -25,6 +25,7 @@ export * from './records/progress-changes.js';
 export * from './records/read-record.js';
 export * from './records/record-key.js';
 export * from './records/record.js';
+export * from './records/rules.js';
 export * from './records/score-changes.js';
 export * from './records/starting-line.js';
 export * from './records/starting-over.js';

@@ -5,7 +5,6 @@ import { learnFrom, withLearned } from '../manifest/learn.js';
 import type { InventoryValue, Manifest, RecordDeclaration } from '../manifest/manifest.js';
 import { keepUnspoken, spokenDeclaration, spokenRecords } from '../manifest/spoken-names.js';
 import { isWide, type Change, type Op, type RecordChange, type Transaction, type WideChange } from './change.js';
-import type { SchemaCheck } from './check-value.js';
 import {
   makeCheckpoint,
   restoreCheckpoint,
@@ -21,18 +20,10 @@ import { changeProgress, checkRevision } from './progress-changes.js';
 import { readRecord } from './read-record.js';
 import { declarationOf, declaredPart, type DeclaredKey } from './record-key.js';
 import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';
+import type { Rules } from './rules.js';
 import { startingLine } from './starting-line.js';
 import { keysToReset, resetRecord } from './starting-over.js';
 import { submitResult, type ScoreValue } from './score-changes.js';
-
-/** What a transaction is judged by. */
-export interface Rules {
-  readonly manifest: Manifest;
-  /** Left out where no validator is at hand, as in a game on a device: the service checks anyway. */
-  readonly check?: SchemaCheck | undefined;
-  /** What is not declared is declared from its first value. */
-  readonly learns?: boolean | undefined;
-}
 
 /** What is known of a player and of who changes their records, beyond the records. */
 export interface Circumstances {

@@ -1,5 +1,5 @@
 import type { InventoryValue } from '../manifest/manifest.js';
-import type { Rules } from './apply-transaction.js';
+import type { Rules } from './rules.js';
 import { checkFamilyRoom } from './family-room.js';
 import { inventoryWith, placesTaken } from './inventory-changes.js';
 import { isProblem, problem, type OrProblem } from './problem.js';

@@ -1,7 +1,7 @@
 import equal from 'fast-deep-equal';
 import { currentKey } from '../manifest/former-names.js';
 import type { CurrencyDeclaration, InventoryValue, Manifest } from '../manifest/manifest.js';
-import type { Rules } from './apply-transaction.js';
+import type { Rules } from './rules.js';
 import type { MakeCheckpoint, Restore } from './change.js';
 import { beforeItWasStored, withOutside, type OutsideChange } from './outside-changes.js';
 import { problem, type ChangeProblem, type OrProblem } from './problem.js';

@@ -1,7 +1,7 @@
 import { currentKey } from '../manifest/former-names.js';
 import type { InventoryValue, RecordDeclaration } from '../manifest/manifest.js';
 import { startingRecordValue } from '../manifest/starting-value.js';
-import type { Rules } from './apply-transaction.js';
+import type { Rules } from './rules.js';
 import type { Change, ProgressChange, RecordChange, Remove } from './change.js';
 import { changeBalance } from './currency-changes.js';
 import { changeInventory } from './inventory-changes.js';

@@ -1,7 +1,7 @@
 import { currentValue } from '../manifest/former-names.js';
 import type { InventoryValue, RecordDeclaration } from '../manifest/manifest.js';
 import { fillIn, startingRecordValue } from '../manifest/starting-value.js';
-import type { Rules } from './apply-transaction.js';
+import type { Rules } from './rules.js';
 import { inventoryMisfit } from './inventory-changes.js';
 import type { StoredRecord } from './record.js';
 

@@ -4,7 +4,7 @@ import type { Manifest, RecordDeclaration } from '../manifest/manifest.js';
 import { startingRecordValue } from '../manifest/starting-value.js';
 import type { Reset, StartOver } from './change.js';
 import { isProblem, type OrProblem } from './problem.js';
-import type { Rules } from './apply-transaction.js';
+import type { Rules } from './rules.js';
 import { readRecord } from './read-record.js';
 import { declaredPart, declarationOf, kinds } from './record-key.js';
 import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';

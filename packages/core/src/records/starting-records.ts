@@ -1,7 +1,7 @@
 import { currentKey } from '../manifest/former-names.js';
 import { declaredPart } from './record-key.js';
 import type { Manifest } from '../manifest/manifest.js';
-import type { Rules } from './apply-transaction.js';
+import type { Rules } from './rules.js';
 import { readRecord } from './read-record.js';
 import type { LedgerLine, Records, StoredRecord } from './record.js';
 import { startingLine } from './starting-line.js';
