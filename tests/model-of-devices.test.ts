@@ -40,8 +40,8 @@ const steps = fc.array(
   { minLength: 4, maxLength: 16 },
 ) as fc.Arbitrary<Step[]>;
 
-/** Half as many as of hosts: each has two tabs that hand over, and a start at the end that delivers what they left. */
-const count = runs / 2;
+/** A quarter as many as of hosts: each has two tabs that hand over, and a start at the end that delivers what they left. */
+const count = runs / 4;
 
 const source = `manifest: 1
 game: highfell-gliders

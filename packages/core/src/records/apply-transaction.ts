@@ -82,8 +82,8 @@ interface Work {
   readonly ledger: LedgerLine[];
   readonly trash: Trashed[];
   readonly made: MadeCheckpoint[];
-  /** With those that it made. */
-  readonly checkpoints: Map<string, Checkpoint>;
+  /** With those that it made; made when it is first asked for. */
+  checkpoints: Map<string, Checkpoint> | undefined;
   isForService: boolean;
   forgetsOnce: boolean;
   hasLearned: boolean;
@@ -117,7 +117,7 @@ export function applyTransaction(
     ledger: [],
     trash: [],
     made: [],
-    checkpoints: new Map(circumstances.checkpoints?.byName),
+    checkpoints: undefined,
     isForService: false,
     forgetsOnce: false,
     hasLearned: false,
@@ -248,17 +248,19 @@ function applyWide(change: WideChange, work: Work): ChangeProblem | undefined {
 }
 
 /** What is known of checkpoints, with those that this transaction made. */
-function checkpointsAtHand({ circumstances, checkpoints: byName }: Work): CheckpointsAtHand {
-  const { areAll = false, seen = 0, outsideSince = () => [] } = circumstances.checkpoints ?? {};
-  return { byName, areAll, seen, outsideSince };
+function checkpointsAtHand(work: Work): CheckpointsAtHand & { readonly byName: Map<string, Checkpoint> } {
+  const { areAll = false, seen = 0, outsideSince = () => [], byName } = work.circumstances.checkpoints ?? {};
+  work.checkpoints ??= new Map(byName);
+  return { byName: work.checkpoints, areAll, seen, outsideSince };
 }
 
 function saveHere(change: Extract<Change, { op: 'checkpoint' }>, work: Work): ChangeProblem | undefined {
   const now = new Map([...work.records, ...work.changed]);
-  const made = makeCheckpoint(change, now, checkpointsAtHand(work), work.rules, work.at);
+  const atHand = checkpointsAtHand(work);
+  const made = makeCheckpoint(change, now, atHand, work.rules, work.at);
   if (isProblem(made)) return made.problem;
-  if (made.instead !== undefined) work.checkpoints.delete(made.instead);
-  work.checkpoints.set(change.name, made.checkpoint);
+  if (made.instead !== undefined) atHand.byName.delete(made.instead);
+  atHand.byName.set(change.name, made.checkpoint);
   work.made.push(made);
   return undefined;
 }

@@ -1,4 +1,5 @@
 import type {
+  Change,
   Checkpoint,
   CheckpointsAtHand,
   Json,
@@ -32,9 +33,10 @@ export class CheckpointsInWork {
 
   /** Reads what transactions that make or load checkpoints need: the list, and what those hold that are loaded. */
   async load(transactions: readonly Transaction[]): Promise<void> {
+    // On the way of every save: most ask for nothing here.
+    if (!transactions.some(({ changes }) => changes.some(isOfCheckpoints))) return;
     const changes = transactions.flatMap((one) => one.changes);
     const restores = new Set(changes.flatMap((change) => (change.op === 'restore' ? [change.name] : [])));
-    if (restores.size === 0 && !changes.some(({ op }) => op === 'checkpoint')) return;
     const rows = await checkpointsOf(this.#place.db, this.#player);
     this.#byName = new Map();
     for (const { name, summary, at, seen } of rows) {
@@ -124,6 +126,10 @@ const recordsOfCheckpoint = keptQuery((db, player: number, name: string) =>
     .where('name', '=', name)
     .where('given_up_at', 'is', null),
 );
+
+function isOfCheckpoints({ op }: Change): boolean {
+  return op === 'checkpoint' || op === 'restore';
+}
 
 function outsideOf({ at, content }: { readonly at: number; readonly content: string }): OutsideChange {
   return { ...(JSON.parse(content) as OutsideChange), at: rfc3339(at) };
