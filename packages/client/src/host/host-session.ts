@@ -14,6 +14,8 @@ export interface HeldSession {
   readonly leaseSeconds: number;
   readonly seen: number;
   readonly isOver: boolean;
+  /** Its leave is on the way: what becomes of it, the answer says. */
+  readonly isLeaving: boolean;
   readonly hasSomethingToSave: boolean;
   save(): Promise<SaveResult>;
   leave(): Promise<SaveResult>;
@@ -82,6 +84,11 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
 
   get isOver(): boolean {
     return this.#over !== undefined;
+  }
+
+  /** @internal */
+  get isLeaving(): boolean {
+    return this.#leaving !== undefined;
   }
 
   /** @internal The last commit to this player that is known here. */

@@ -94,7 +94,13 @@ export class Upkeep {
       found?.changedOutside(seen, records);
       if (found !== undefined && session.handoverWanted) this.#host.handOver(found);
     }
-    for (const { id, detail } of answer.lost) this.#host.find(id)?.beOver(new SessionOver(id, detail));
+    for (const { id, detail } of answer.lost) this.#lose(id, detail);
+  }
+
+  /** A renewal may cross the session's own leave: then it is not lost, but left. */
+  #lose(session: string, detail: string): void {
+    const found = this.#host.find(session);
+    if (found?.isLeaving === false) found.beOver(new SessionOver(session, detail));
   }
 
   readonly #heard: StreamHandlers = {
@@ -110,6 +116,6 @@ export class Upkeep {
         ?.save()
         .catch(() => undefined);
     },
-    'session-lost': ({ session, detail }) => this.#host.find(session)?.beOver(new SessionOver(session, detail)),
+    'session-lost': ({ session, detail }) => this.#lose(session, detail),
   };
 }

@@ -276,7 +276,8 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
       this.takeIn(answer.records);
       if (answer.session.handoverWanted) this.#handOver();
     } catch (error) {
-      this.#failed(session, error);
+      // A renewal may cross the session's own leave: then it is not lost, but left.
+      if (this.#leaving === undefined) this.#failed(session, error);
     }
   }
 
