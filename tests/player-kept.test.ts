@@ -146,6 +146,17 @@ describe('what a device keeps', () => {
       expect(player.status.isKept).to.equal(true);
     });
 
+    it('nowhere stays who it is when it starts again: shut out, it is no new player', async () => {
+      at.device.full = new Error('SecurityError');
+      const player = await at.started();
+      const { id } = player.player!;
+      await player.leave();
+      const { devices } = await at.world.operator.devices(id);
+      await at.world.operator.revokeDevice(id, devices[0]!.device);
+      expect(await failure(player.start())).to.have.property('code', 'device-revoked');
+      expect(player.player!.id).to.equal(id);
+    });
+
     it('that is damaged does not begin as somebody new', async () => {
       const player = await at.started();
       await player.leave();

@@ -63,11 +63,15 @@ export class StorageUnreadable extends VekkonError {
 
 export const emptySlot: Slot = { form: formatVersion, saves: [], leftover: [], waiting: [], bases: {} };
 
-/** The device as it is kept, or a new one with a secret of its own. */
-export function readIdentity(storage: PlayerStorage): Identity {
+/** A device with a secret of its own, which nobody knows yet. */
+export function newIdentity(): Identity {
+  return { form: formatVersion, secret: randomId(32) };
+}
+
+/** The device as it is kept; undefined if it is not. */
+export function readIdentity(storage: PlayerStorage): Identity | undefined {
   const kept = readKept<Identity>(storage, 'player');
-  if (kept === undefined) return { form: formatVersion, secret: randomId(32) };
-  if (typeof kept.secret !== 'string') throw new StorageUnreadable('What this device keeps');
+  if (kept !== undefined && typeof kept.secret !== 'string') throw new StorageUnreadable('What this device keeps');
   return kept;
 }
 

@@ -1,6 +1,6 @@
 import type { DeviceResponse } from '@vekkon/protocol';
 import type { DeviceTokens } from './device-transport.js';
-import { readIdentity, readSlot, type Identity, type Slot } from './kept-state.js';
+import { newIdentity, readIdentity, readSlot, type Identity, type Slot } from './kept-state.js';
 import type { PlayerStorage } from './storage.js';
 
 /** What a device keeps, and whether it can. */
@@ -17,7 +17,7 @@ export class Kept implements DeviceTokens {
     this.#storage = storage;
     this.#slotName = slotName;
     this.#onTrouble = onTrouble;
-    this.#identity = readIdentity(storage);
+    this.#identity = readIdentity(storage) ?? newIdentity();
   }
 
   /**
@@ -62,7 +62,7 @@ export class Kept implements DeviceTokens {
 
   tokenKeptNow(): string | undefined {
     try {
-      return readIdentity(this.#storage).token;
+      return readIdentity(this.#storage)?.token;
     } catch {
       return undefined;
     }
@@ -90,7 +90,7 @@ export class Kept implements DeviceTokens {
     return readSlot(this.#storage, this.#slotName);
   }
 
-  /** What other tabs have kept meanwhile. */
+  /** What other tabs have kept meanwhile. Where nothing can be kept, the device stays who it is. */
   readAgain(): void {
     this.#identity = { ...this.#identity, ...readIdentity(this.#storage) };
   }
