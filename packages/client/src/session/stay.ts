@@ -1,4 +1,11 @@
-import { isWide, type Change, type Json, type Records, type StoredRecord, type Transaction } from '@vekkon/core';
+import {
+  isOfCheckpoints,
+  type Change,
+  type Json,
+  type Records,
+  type StoredRecord,
+  type Transaction,
+} from '@vekkon/core';
 import type { CheckpointList, LeaveResponse, RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
 import { ChangeRefused, checkpointUnknown } from '../errors.js';
 import { Listeners } from '../listeners.js';
@@ -252,7 +259,7 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     const taken = this.local.takeForSave();
     const save: NumberedSave = {
       number,
-      // The game was shown them as done: what is refused all the same, a person decides.
+      // The game was shown them as done: what is refused all the same, a person decides; not over a checkpoint.
       transactions: taken.map((one) => (one.changes.every(isOfCheckpoints) ? one : { ...one, keep: true })),
       leave: isLast && this.local.waiting.length === 0,
     };
@@ -332,9 +339,4 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
   protected tell(key: string, from: ChangeOrigin): void {
     this.#watchers.get(key)?.tell(this.read(key)?.value, from);
   }
-}
-
-/** Whoever asks for these waits for the answer, and is told: no person has to decide anything. */
-function isOfCheckpoints(change: Change): boolean {
-  return isWide(change) && (change.op === 'checkpoint' || change.op === 'restore');
 }

@@ -130,8 +130,13 @@ export interface Transaction {
   readonly keep?: boolean | undefined;
 }
 
+/** Whoever asks for these waits for the answer, and is told what came of it. */
+export function isOfCheckpoints(change: Change): change is MakeCheckpoint | Restore {
+  return change.op === 'checkpoint' || change.op === 'restore';
+}
+
 export function isWide(change: Change): change is WideChange {
-  return change.op === 'start-over' || change.op === 'reset' || change.op === 'checkpoint' || change.op === 'restore';
+  return change.op === 'start-over' || change.op === 'reset' || isOfCheckpoints(change);
 }
 
 /**

@@ -1,3 +1,8 @@
+/** A player's device writes in the sessions that it opened; a game server (null) in all of its environment. */
+export function mayWriteIn(session: { readonly device: string | null }, device: string | null): boolean {
+  return device === null || session.device === device;
+}
+
 /** What a session knows of its saves. */
 export interface SaveState {
   readonly hasEnded: boolean;

@@ -1,4 +1,4 @@
-import { isForPlayers, readKeys, spokenRecords, underCurrentKeys } from '@vekkon/core';
+import { isForPlayers, mayWriteIn, readKeys, spokenRecords, underCurrentKeys } from '@vekkon/core';
 import { Refusal, routes } from '@vekkon/protocol';
 import { recordsIn, rfc3339, type EnvironmentRow, type SessionRow } from '@vekkon/store';
 import type { IRouter } from 'express';
@@ -106,8 +106,7 @@ async function ownSession(
   principal: Principal,
 ): Promise<SessionRow> {
   const session = await reader.session(place.number, id);
-  const device = deviceIn(principal);
-  if (session === undefined || (device !== null && session.device !== device)) {
+  if (session === undefined || !mayWriteIn(session, deviceIn(principal))) {
     throw new Refusal('session-unknown', `There is no session "${id}" in this environment: join the player again.`);
   }
   return session;

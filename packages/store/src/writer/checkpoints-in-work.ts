@@ -1,12 +1,12 @@
-import type {
-  Change,
-  Checkpoint,
-  CheckpointsAtHand,
-  Json,
-  MadeCheckpoint,
-  OutsideChange,
-  StoredRecord,
-  Transaction,
+import {
+  isOfCheckpoints,
+  type Checkpoint,
+  type CheckpointsAtHand,
+  type Json,
+  type MadeCheckpoint,
+  type OutsideChange,
+  type StoredRecord,
+  type Transaction,
 } from '@vekkon/core';
 import { rfc3339 } from '../clock.js';
 import { keptQuery } from '../kept-query.js';
@@ -126,10 +126,6 @@ const recordsOfCheckpoint = keptQuery((db, player: number, name: string) =>
     .where('name', '=', name)
     .where('given_up_at', 'is', null),
 );
-
-function isOfCheckpoints({ op }: Change): boolean {
-  return op === 'checkpoint' || op === 'restore';
-}
 
 function outsideOf({ at, content }: { readonly at: number; readonly content: string }): OutsideChange {
   return { ...(JSON.parse(content) as OutsideChange), at: rfc3339(at) };

@@ -72,11 +72,6 @@ export function sessionUnknown(id: string): Refusal {
   return new Refusal('session-unknown', `There is no session "${id}" in this environment: join the player again.`);
 }
 
-/** A device writes in its own sessions only; a game server in all of its environment. */
-export function mayWriteIn(session: Pick<SessionRow, 'device'>, device: string | null): boolean {
-  return device === null || session.device === device;
-}
-
 export function sessionEnded(session: SessionRow): Refusal {
   const why = {
     left: 'the player left',

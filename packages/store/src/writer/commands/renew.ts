@@ -1,8 +1,9 @@
+import { mayWriteIn } from '@vekkon/core';
 import type { Refusal, RecordsByKey } from '@vekkon/protocol';
 import type { SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { hostReplaced, mayWriteIn, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
+import { hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
 import { recordsUnder } from './save.js';
 
 export interface Renew {

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import {
   decideSave,
   isForPlayers,
+  mayWriteIn,
   readKeys,
   spokenRecords,
   type Manifest,
@@ -14,7 +15,7 @@ import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { endSession, hostReplaced, mayWriteIn, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
+import { endSession, hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
 import { applyTransactions } from './apply-transactions.js';
 import { checkRoomForUnsettled, keepUnsettled, type Unapplied } from './unsettled.js';
 
