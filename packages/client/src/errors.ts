@@ -81,3 +81,25 @@ export class SessionOver extends VekkonError {
     super(`The session is over: ${why} Join the player again to go on.`);
   }
 }
+
+/** The session's last save has its number: it takes no more changes, and what was done before is on its way. */
+export class SessionLeaving extends VekkonError {
+  override readonly name = 'SessionLeaving';
+  readonly canRetry = false;
+
+  constructor(readonly session: string) {
+    super(
+      'The session is leaving: its last save is on its way and takes no more changes. Look at isLeaving before you change anything, and join the player again to go on.',
+    );
+  }
+}
+
+/** The host is closing: nobody can be joined here any more. */
+export class HostClosing extends VekkonError {
+  override readonly name = 'HostClosing';
+  readonly canRetry = false;
+
+  constructor(host: string) {
+    super(`"${host}" is closing: it joins no more players. Look at isClosing before you join one.`);
+  }
+}

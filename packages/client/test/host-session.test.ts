@@ -34,6 +34,10 @@ class Noting implements SessionHost {
     return { atMost: 0, checkpoints: [] };
   }
 
+  noteAside(): void {
+    // Nobody closes it.
+  }
+
   rescue(): void {
     this.rescued++;
   }

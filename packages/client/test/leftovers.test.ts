@@ -15,7 +15,9 @@ class Slow {
       return new Promise<Answer>((resolve) => this.#answer.push(() => resolve({} as Answer)));
     },
     answered: () => undefined,
+    applied: () => undefined,
     refused: () => undefined,
+    putAside: () => undefined,
     changed: () => undefined,
   });
 

@@ -3,7 +3,8 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { expect } from 'chai';
 import type { Transaction } from '@vekkon/core';
-import { Spool, undeliveredOf, type SpoolEntry } from '../src/host/spool.js';
+import { Spool, undeliveredOf } from '../src/host/spool.js';
+import type { SpoolEntry } from '../src/host/spool-contents.js';
 
 const climb = (by: number): Transaction => ({ changes: [{ op: 'increase', key: 'progress/climbs', path: '', by }] });
 const done = (session: string, by: number): SpoolEntry => ({ is: 'done', session, transaction: climb(by) });

@@ -30,5 +30,6 @@ export * from './records/score-changes.js';
 export * from './records/starting-line.js';
 export * from './records/starting-over.js';
 export * from './records/starting-records.js';
+export * from './records/transaction-shape.js';
 export * from './sessions/join.js';
 export * from './sessions/save.js';

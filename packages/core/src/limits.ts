@@ -6,7 +6,15 @@ export const limits = {
   jsonDepth: 32,
   transactionsPerSave: 200,
   changesPerSave: 1_000,
+  /** What one transaction may take: with its number and its session it fits into a request. */
+  transactionBytes: 1000 * 1024,
   savesPerBulk: 500,
+  /** How far a session's saves may be ahead of the last answer that its sender says it has. */
+  savesAhead: 200,
+  /** Of how many numbers the outcomes are kept for a sender that never says which answers it has. */
+  outcomesOfSilentSenders: 20,
+  /** How much of older outcomes one session keeps, beside its newest. */
+  outcomeBytesPerSession: 8 * 1024 * 1024,
   unsettledPerEnvironment: 10_000,
   /** Of these, what players' own devices may fill: whoever forges a client can't shut the game's servers out. */
   unsettledOfDevices: 5_000,

@@ -106,7 +106,16 @@ export async function writeHistory(
       ];
       for (const transaction of transactions) keepCount(have, transaction);
       written.push(
-        writer.do('save', { environment, session, number, seen: null, device: null, transactions, leave: isLast }),
+        writer.do('save', {
+          environment,
+          session,
+          number,
+          seen: null,
+          answered: number - 1,
+          device: null,
+          transactions,
+          leave: isLast,
+        }),
       );
       saves++;
     }

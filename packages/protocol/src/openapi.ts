@@ -62,7 +62,10 @@ function operation(name: string, route: Route): object {
     ...(!route.callers.includes('anybody') && { security: [{ bearer: [] }] }),
     parameters: [...inPath, ...inQuery],
     ...(route.body && {
-      requestBody: { required: true, content: { 'application/json': { schema: schemaOf(route.body, 'input') } } },
+      requestBody: {
+        required: true,
+        content: { 'application/json': { schema: schemaOf(route.documentedBody ?? route.body, 'input') } },
+      },
     }),
     responses: {
       [route.status]: {

@@ -9,6 +9,21 @@ interface Entry {
 }
 
 const changeProblems = {
+  'request-invalid': {
+    status: 400,
+    title: 'Request not as it must be',
+    advice: 'The issues say where and what. The shapes are in /openapi.json.',
+  },
+  'too-many-changes': {
+    status: 413,
+    title: 'Too many changes in one save',
+    advice: 'A save takes up to 200 transactions with 1,000 changes between them: send several saves.',
+  },
+  'body-too-large': {
+    status: 413,
+    title: 'Body too large',
+    advice: 'A request takes up to 1 MiB: send several smaller ones.',
+  },
   'key-malformed': { status: 400, title: 'Not a key', advice: 'Write kind/name, or kind/name/which for a family.' },
   'key-not-declared': {
     status: 404,
@@ -230,11 +245,6 @@ export const problemCatalogue = {
     title: 'Not in the trash',
     advice: 'It was brought back already, or its time was up: see the list of what is there.',
   },
-  'too-many-changes': {
-    status: 413,
-    title: 'Too many changes in one save',
-    advice: 'A save takes up to 200 transactions with 1,000 changes between them: send several saves.',
-  },
   'player-unknown': {
     status: 404,
     title: 'Player not known',
@@ -301,6 +311,12 @@ export const problemCatalogue = {
     title: 'Save was sent with other contents',
     advice: 'A number stands for one save: repeat it unchanged, or use the next number.',
   },
+  'save-too-far-ahead': {
+    status: 409,
+    title: 'Save too far ahead of the answers',
+    advice:
+      'Take the answers of the saves before it first, by sending those again unchanged, and say in "answered" which you have.',
+  },
   'record-unknown': {
     status: 404,
     title: 'Record not stored',
@@ -321,17 +337,7 @@ export const problemCatalogue = {
     title: 'Idempotency-Key used for something else',
     advice: 'A key stands for one call for 7 days: repeat that call unchanged, or take a new key.',
   },
-  'request-invalid': {
-    status: 400,
-    title: 'Request not as it must be',
-    advice: 'The issues say where and what. The shapes are in /openapi.json.',
-  },
   'body-not-json': { status: 400, title: 'Body is not JSON', advice: 'Send JSON (RFC 8259) in UTF-8.' },
-  'body-too-large': {
-    status: 413,
-    title: 'Body too large',
-    advice: 'A request takes up to 1 MiB: send several smaller ones.',
-  },
   'media-type-unsupported': {
     status: 415,
     title: 'Not sent as JSON',
@@ -352,6 +358,12 @@ export const problemCatalogue = {
     status: 503,
     title: 'Store not writable',
     advice: 'Nothing of this request was kept. Try again after Retry-After; the service recovers by itself.',
+  },
+  'store-damaged': {
+    status: 500,
+    title: 'Store damaged',
+    advice:
+      'The database file of the service is damaged, which does not pass by itself. Keep what you have. Whoever runs the service stops it, looks with "vekkon verify", and restores a backup.',
   },
   fault: {
     status: 500,
@@ -376,6 +388,8 @@ export interface ProblemFacts {
   readonly nearest?: string | undefined;
   /** The save number that is expected. */
   readonly expected?: number | undefined;
+  /** The highest number whose answer the sender said that it has. */
+  readonly answered?: number | undefined;
   /** The revision that is stored. */
   readonly revision?: number | undefined;
   /** Who holds the player, and until when (RFC 3339) unless it renews. */

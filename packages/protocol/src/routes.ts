@@ -20,6 +20,7 @@ const saveProblems = [
   'session-ended',
   'save-out-of-order',
   'save-differs',
+  'save-too-far-ahead',
 ] as const;
 const text = z.string();
 
@@ -40,8 +41,15 @@ export const routes = {
     summary: 'Is the store open and migrated?',
     callers: ['anybody'],
     status: 200,
-    response: z.object({ status: text, migration: text }),
-    problems: ['service-stopping', 'store-not-writable'],
+    response: z.object({
+      status: text,
+      migration: text,
+      notes: z
+        .array(text)
+        .optional()
+        .meta({ description: 'What a person should look at, though the service answers.' }),
+    }),
+    problems: ['service-stopping', 'store-not-writable', 'store-damaged'],
   },
   problems: {
     method: 'get',
@@ -111,6 +119,7 @@ export const routes = {
     summary: "Saves of many sessions, each for itself, one session's in their order",
     callers: ['host', 'device'],
     body: sessions.bulkRequest,
+    documentedBody: sessions.wholeBulkRequest,
     status: 200,
     response: sessions.bulkResponse,
     problems: [],

@@ -1,4 +1,4 @@
-import { checkValue, limits, type Json } from '@vekkon/core';
+import { checkValue, limits, shapeDetail, type Json } from '@vekkon/core';
 import { Refusal, type ProblemCode, type Route } from '@vekkon/protocol';
 import type { Clock, EnvironmentRow, Reader, Writer } from '@vekkon/store';
 import cors from 'cors';
@@ -21,6 +21,8 @@ export interface Desk {
   readonly handovers: Handovers;
   readonly disturbances: Disturbances;
   readonly migration: string;
+  /** What a person should look at, though the service goes on. */
+  notes(): readonly string[];
   /** No new joins: the service is about to stop. */
   isStopping(): boolean;
 }
@@ -71,7 +73,7 @@ export function serveRoute<R extends Route>(
     const call = {
       params: parseParams(route, request),
       query: route.query && parse(route.query, request.query, 'the query'),
-      body: route.body && parseBody(route.body, request),
+      body: route.body && parseBody(route, route.body, request),
       principal,
       environment: () => desk.access.environmentOf(request, principal),
       request,
@@ -124,15 +126,25 @@ function parseParams(route: Route, request: Request): object | undefined {
   return parsed;
 }
 
-function parseBody(shape: z.ZodType, request: Request): unknown {
+function parseBody(route: Route, shape: z.ZodType, request: Request): unknown {
   const text: unknown = request.body;
   const isEmpty = typeof text !== 'string' || text === '';
   // A body may be left out where all of its members may be.
   const body = isEmpty ? (request.method === 'PUT' ? undefined : {}) : parseJson(text);
   if (body === undefined) throw new Refusal('body-not-json', 'The body is empty: send the value as JSON, such as 17.');
-  const unfit = checkValue(body as Json, limits.jsonDepth + envelopeDepth);
+  return route.documentedBody === undefined ? parsePart(shape, body, 'the body') : parse(shape, body, 'the body');
+}
+
+/**
+ * Checks one part of a body that stands for itself, or all of one that is whole.
+ *
+ * @param where what to call it
+ * @throws Refusal if it is not as it must be
+ */
+export function parsePart<Part extends z.ZodType>(shape: Part, given: unknown, where: string): z.output<Part> {
+  const unfit = checkValue(given as Json, limits.jsonDepth + envelopeDepth);
   if (unfit !== undefined) throw new Refusal(unfit.code, unfit.detail, { pointer: unfit.pointer });
-  return parse(shape, body, 'the body');
+  return parse(shape, given, where);
 }
 
 function parseJson(text: string): unknown {
@@ -143,7 +155,7 @@ function parseJson(text: string): unknown {
   }
 }
 
-function parse(shape: z.ZodType, given: unknown, where: string): unknown {
+function parse<Part extends z.ZodType>(shape: Part, given: unknown, where: string): z.output<Part> {
   const result = shape.safeParse(given);
   if (result.success) return result.data;
   const issues = result.error.issues.slice(0, 20).map((issue) => ({
@@ -154,6 +166,6 @@ function parse(shape: z.ZodType, given: unknown, where: string): unknown {
   if (own?.code === 'custom')
     throw new Refusal(own.params?.['problem'] as ProblemCode, `It has too many: ${own.message}.`);
   const [first] = issues;
-  const place = first === undefined || first.pointer === '' ? where : `${where} at ${first.pointer}`;
-  throw new Refusal('request-invalid', `In ${place}: ${first?.detail ?? 'not as it must be'}.`, { issues });
+  const detail = shapeDetail(first?.pointer ?? '', first?.detail ?? 'not as it must be', where);
+  throw new Refusal('request-invalid', detail, { issues });
 }

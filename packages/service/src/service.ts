@@ -19,6 +19,10 @@ export interface ServiceOptions {
   readonly listen: string;
   readonly log: Logger;
   readonly clock?: Clock;
+  /** Start on a database that is older than its last acknowledged commit. */
+  readonly acceptsOlder?: boolean;
+  /** Take this machine's clock as right, however far it has jumped. */
+  readonly trustsClock?: boolean;
   /** Folders of a game that are served too. */
   readonly pages?: readonly Pages[];
 }
@@ -35,6 +39,7 @@ export interface Service {
 
 const invitationLasts = 60 * 60 * 1000;
 const pruneEvery = 60 * 60 * 1000;
+const dayLength = 24 * 60 * 60 * 1000;
 
 /**
  * Starts the service on a data folder.
@@ -42,8 +47,8 @@ const pruneEvery = 60 * 60 * 1000;
  * @throws if the folder can't be opened or the port is taken
  */
 export async function startService(options: ServiceOptions): Promise<Service> {
-  const { log, clock = systemClock } = options;
-  const store = await openStore(options.data, clock);
+  const { log, clock = systemClock, acceptsOlder = false, trustsClock = false } = options;
+  const store = await openStore(options.data, { clock, acceptsOlder, trustsClock });
   let isStopping = false;
   const streams = new Streams();
   const handovers = new Handovers();
@@ -57,6 +62,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     handovers,
     disturbances: new Disturbances(clock),
     migration: store.migration,
+    notes: () => notesOn(store),
     isStopping: () => isStopping,
   };
   const server = createServer(makeApp(desk, version, options.pages));
@@ -87,8 +93,19 @@ export async function startService(options: ServiceOptions): Promise<Service> {
 }
 
 /** What can't be pruned now, such as on a full disk, is pruned later. */
-async function prune({ writer }: Store, log: Logger): Promise<void> {
-  await writer.do('prune', {}).catch((err: unknown) => log.warn({ err }, 'Nothing could be pruned now'));
+async function prune(store: Store, log: Logger): Promise<void> {
+  for (const note of notesOn(store)) log.warn(note);
+  await store.writer.do('prune', {}).catch((err: unknown) => log.warn({ err }, 'Nothing could be pruned now'));
+}
+
+/** What a person should look at, though the service goes on. */
+function notesOn(store: Store): readonly string[] {
+  const jump = store.clockJump();
+  if (jump === 0) return [];
+  const days = Math.round(Math.abs(jump) / dayLength);
+  return [
+    `The clock of this machine stands ${days} days ${jump > 0 ? 'ahead of' : 'behind'} where it should be by the last commit: nothing grows old, and nothing is pruned, until it is right again. If it is right, start once with --trust-clock.`,
+  ];
 }
 
 function listening(server: Server, { port, listen }: ServiceOptions): Promise<string> {

@@ -19,11 +19,25 @@ export interface InstalledManifest {
   readonly rules: Rules;
 }
 
+/** A map, or one that is undone with what commands note. */
+type KeptManifests = Pick<Map<string, InstalledManifest>, 'get' | 'size' | 'keys'> & {
+  set(name: string, installed: InstalledManifest): unknown;
+  delete(name: string): unknown;
+};
+
+const mostKept = 1_000;
+
 /** The installed manifests. A version never changes, so each is read once; what is learned comes on top. */
 export class Manifests {
-  readonly #kept = new Map<string, InstalledManifest>();
+  readonly #kept: KeptManifests;
 
-  constructor(readonly db: Kysely<Tables>) {}
+  /** @param kept where those that were read are kept; the writer brings what is undone with its commands */
+  constructor(
+    readonly db: Kysely<Tables>,
+    kept: KeptManifests = new Map<string, InstalledManifest>(),
+  ) {
+    this.#kept = kept;
+  }
 
   /** The newest of an environment; refused with `manifest-not-installed` if there is none. */
   async newestOf(environment: EnvironmentRow): Promise<InstalledManifest> {
@@ -60,8 +74,11 @@ export class Manifests {
       installedAt: row.installed_at,
       rules: { manifest, check: checkSchema, learns: environment.learns === 1 },
     };
-    if (this.#kept.size > 1_000) this.#kept.clear();
     this.#kept.set(name, installed);
+    for (const oldest of this.#kept.keys()) {
+      if (this.#kept.size <= mostKept) break;
+      this.#kept.delete(oldest);
+    }
     return installed;
   }
 
@@ -80,11 +97,6 @@ export class Manifests {
   async withWhatStaysLearned(environment: EnvironmentRow, manifest: Manifest): Promise<Manifest> {
     if (environment.learns !== 1) return manifest;
     return withLearned(manifest, learnedFrom(await this.learnedBy(environment.number)));
-  }
-
-  /** After a commit that failed: what was learned may not be stored. */
-  forgetAll(): void {
-    this.#kept.clear();
   }
 }
 

@@ -1,10 +1,11 @@
 import { mkdirSync } from 'node:fs';
-import path from 'node:path';
 import { systemClock, type Clock } from './clock.js';
+import { checkFolder } from './engines/sqlite/check-folder.js';
 import { lockFolder } from './engines/sqlite/folder-lock.js';
 import { openSqlite } from './engines/sqlite/sqlite-engine.js';
 import { migrate, newestMigration } from './migrations/index.js';
 import { Reader } from './reader/reader.js';
+import { TrustedTime } from './writer/trusted-time.js';
 import { Writer } from './writer/writer.js';
 
 /** An open data folder. */
@@ -13,31 +14,51 @@ export interface Store {
   readonly reader: Reader;
   /** The migration it stands at. */
   readonly migration: string;
+  /** How far the clock stands from where it should, in milliseconds; 0 where it is trusted. */
+  readonly clockJump: () => number;
   /** Waits for what was given to the writer, then closes. */
   close(): Promise<void>;
+}
+
+export interface StoreOptions {
+  /** Where times come from. */
+  readonly clock?: Clock;
+  /** Start on a database that is older than its last acknowledged commit. */
+  readonly acceptsOlder?: boolean;
+  /** Take the clock as right, however far it has jumped since the last commit. */
+  readonly trustsClock?: boolean;
 }
 
 /**
  * Opens the store in a folder, made if it is missing, and migrates it.
  *
  * @param folder where `vekkon.sqlite` lies
- * @param clock  where times come from
- * @throws if another process holds the folder
+ * @throws FolderDamaged if the folder has lost what was acknowledged; Error if another process holds it
  */
-export async function openStore(folder: string, clock: Clock = systemClock): Promise<Store> {
+export async function openStore(folder: string, options: StoreOptions = {}): Promise<Store> {
+  const { clock = systemClock, acceptsOlder = false, trustsClock = false } = options;
   mkdirSync(folder, { recursive: true });
   const unlock = lockFolder(folder);
-  const engine = openSqlite(path.join(folder, 'vekkon.sqlite'));
-  await migrate(engine.writing);
-  const writer = new Writer(engine, clock);
-  return {
-    writer,
-    reader: new Reader(engine.reading),
-    migration: newestMigration,
-    async close() {
-      await writer.settled();
-      await engine.close();
-      unlock();
-    },
-  };
+  try {
+    checkFolder(folder, acceptsOlder);
+    const engine = openSqlite(folder);
+    await migrate(engine.writing);
+    const { at } = engine.countCommits();
+    const time = new TrustedTime(trustsClock ? undefined : at, clock.now(), clock.monotonic());
+    const writer = new Writer(engine, clock, time);
+    return {
+      writer,
+      reader: new Reader(engine.reading),
+      migration: newestMigration,
+      clockJump: () => time.jump,
+      async close() {
+        await writer.settled();
+        await engine.close();
+        unlock();
+      },
+    };
+  } catch (error) {
+    unlock();
+    throw error;
+  }
 }

@@ -124,6 +124,8 @@ export interface HistoryTable {
   session: string | null;
   by: string | null;
   label: string | null;
+  /** Tells whether the row is as it was written; null for rows from before there were digests. */
+  digest: string | null;
 }
 
 export interface LedgerTable {
@@ -217,6 +219,21 @@ export interface SessionTable {
   last_outcome: JsonText | null;
   /** The response to the leave. */
   leave_outcome: JsonText | null;
+  /** The highest number whose answer the sender says that it has; null if it never said. */
+  answered: number | null;
+  /** The lowest number whose outcome lies among the save outcomes; null if none does. */
+  outcomes_from: number | null;
+  /** How much lies there, in bytes of UTF-8. */
+  outcomes_bytes: number;
+}
+
+/** Responses to saves before a session's last, until the sender says that it has them. */
+export interface SaveOutcomeTable {
+  session: WrittenOnce<string>;
+  number: WrittenOnce<number>;
+  digest: WrittenOnce<string>;
+  outcome: WrittenOnce<JsonText>;
+  bytes: WrittenOnce<number>;
 }
 
 export interface OnceTokenTable {
@@ -263,6 +280,14 @@ export interface OutsideRequestTable {
   digest: string;
   outcome: JsonText;
   at: Time;
+  /** Whose balances the outcome holds; null in rows from before it was kept. */
+  player: number | null;
+}
+
+/** One row: how many commits there were, and the trusted time of the last. */
+export interface CommitTable {
+  number: number;
+  at: Time;
 }
 
 /** One row, written to find out whether anything can be written. */
@@ -286,11 +311,13 @@ export interface Tables {
   devices: DeviceTable;
   host_instances: HostInstanceTable;
   sessions: SessionTable;
+  save_outcomes: SaveOutcomeTable;
   once_tokens: OnceTokenTable;
   unsettled: UnsettledTable;
   activity: ActivityTable;
   tombstones: TombstoneTable;
   probes: ProbeTable;
+  commits: CommitTable;
   outside_requests: OutsideRequestTable;
 }
 

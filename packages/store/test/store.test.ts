@@ -7,6 +7,7 @@ import { Refusal } from '@vekkon/protocol';
 import { openStore, type Store } from '@vekkon/store';
 import { highfell } from '../../core/test/highfell.js';
 import { Leases } from '../src/writer/leases.js';
+import { Notes } from '../src/writer/undoable.js';
 
 const climb: Transaction = { changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] };
 
@@ -53,6 +54,7 @@ describe('the writer', () => {
       session,
       number,
       seen: null,
+      answered: null,
       device: null,
       transactions: [climb],
       leave: false,
@@ -116,7 +118,7 @@ describe('the writer', () => {
 
 describe('leases', () => {
   it('are whole from the start of the service, until they are renewed', () => {
-    const leases = new Leases(5_000);
+    const leases = new Leases(5_000, new Notes());
     expect(leases.endOf('ses_1', 60)).to.equal(65_000);
     expect(leases.renew('ses_1', 60, 20_000)).to.equal(80_000);
     expect(leases.endOf('ses_1', 60)).to.equal(80_000);

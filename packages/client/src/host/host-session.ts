@@ -1,11 +1,11 @@
 import type { Rules, Transaction } from '@vekkon/core';
 import type { CheckpointList, JoinResponse, LeaveResponse, RecordsByKey, SaveResponse } from '@vekkon/protocol';
-import { SessionOver } from '../errors.js';
+import { SessionLeaving, SessionOver, type ServiceRefused } from '../errors.js';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { LocalRecords } from '../session/local-records.js';
-import { nothingSaved, Stay, type NumberedSave, type SaveResult } from '../session/stay.js';
-import type { SpoolEntry } from './spool.js';
+import { nothingSaved, Stay, type NumberedSave, type SaveResult, type TakenApart } from '../session/stay.js';
+import type { SpoolEntry } from './spool-contents.js';
 
 /** What the upkeep of a host does with its sessions, whatever their game. @internal */
 export interface HeldSession {
@@ -13,9 +13,11 @@ export interface HeldSession {
   readonly player: JoinResponse['player'];
   readonly leaseSeconds: number;
   readonly seen: number;
+  /** The highest number whose answer has arrived. */
+  readonly answeredUpTo: number;
   readonly isOver: boolean;
   /** Its leave is on the way: what becomes of it, the answer says. */
-  readonly isLeaving: boolean;
+  readonly isLeaveUnderWay: boolean;
   readonly hasSomethingToSave: boolean;
   save(): Promise<SaveResult>;
   leave(): Promise<SaveResult>;
@@ -23,10 +25,19 @@ export interface HeldSession {
   spoolUnanswered(): Promise<void>;
   clearSpool(): Promise<void>;
   answered(save: NumberedSave, answer: SaveResponse | LeaveResponse): SaveResult;
+  setAside(save: NumberedSave, refusal: ServiceRefused): TakenApart | undefined;
   changedOutside(seen: number, records: RecordsByKey): void;
   heardOfChange(seen: number, records: RecordsByKey): void;
   beOver(reason: SessionOver): void;
   handedOver(): void;
+}
+
+/** A part of a save that the service will never take, and why. */
+export interface SetAside {
+  readonly player: string;
+  /** The number of the save. */
+  readonly number: number;
+  readonly reason: string;
 }
 
 /** What a session asks of the host that it is on. @internal */
@@ -36,6 +47,8 @@ export interface SessionHost {
   spool(entry: SpoolEntry): Promise<void>;
   checkpoints(session: string): Promise<CheckpointList>;
   readonly isJournaling: boolean;
+  /** A part of a save will never be taken: closing says so. */
+  noteAside(aside: SetAside): void;
   /** The session is lost: what it still holds is sent to be kept as unsettled. */
   rescue(session: HeldSession): void;
 }
@@ -68,6 +81,10 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
   /** Resolves when every save that has a number lies in the spool, where it must before it is sent. */
   #kept: Promise<unknown> = Promise.resolve();
   #leaving: Promise<SaveResult> | undefined;
+  /** The highest number whose answer has arrived, and of which the spool knows that it has. */
+  #said = 0;
+  /** The last save has its number: nothing can be added any more. */
+  #isSealed = false;
   #over: SessionOver | undefined;
 
   /** @internal */
@@ -86,8 +103,16 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
     return this.#over !== undefined;
   }
 
-  /** @internal */
+  /**
+   * Is the stay about to end, or over? A game loop that looks at this before
+   * it changes anything ends in peace: what was done before is in the last save.
+   */
   get isLeaving(): boolean {
+    return this.#leaving !== undefined || this.#isSealed || this.isOver;
+  }
+
+  /** @internal */
+  get isLeaveUnderWay(): boolean {
     return this.#leaving !== undefined;
   }
 
@@ -96,18 +121,32 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
     return this.#seen;
   }
 
+  /** @internal What is said may be forgotten by the service: a later start may not send it again. */
+  override get answeredUpTo(): number {
+    return this.#said;
+  }
+
   /** Tells when the session is lost: somebody else writes the player's records now. @returns takes it back */
   onLost(listener: (reason: SessionOver) => void): () => void {
     return this.#lost.add(listener);
   }
 
-  /** Sends what is left and ends the stay, in one commit. */
+  /**
+   * Sends what is left and ends the stay, in one commit. What is done while an
+   * earlier save is under way still goes along; from the moment that the last
+   * save has its number, changes throw SessionLeaving.
+   */
   leave(): Promise<SaveResult> {
     this.#leaving ??= this.#leave().finally(() => (this.#leaving = undefined));
     return this.#leaving;
   }
 
   protected override checkOpen(): void {
+    this.#checkNotOver();
+    if (this.#isSealed) throw new SessionLeaving(this.id);
+  }
+
+  #checkNotOver(): void {
     if (this.#over !== undefined) throw this.#over;
   }
 
@@ -122,7 +161,9 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
   }
 
   protected override async saveAll(): Promise<SaveResult> {
-    this.checkOpen();
+    this.#checkNotOver();
+    // The leave saves everything too.
+    if (this.#isSealed && this.#leaving !== undefined) return this.#leaving;
     const saves = this.numberAll({ leave: false });
     if (saves.length === 0) return nothingSaved;
     await this.#kept;
@@ -130,8 +171,8 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
   }
 
   async #leave(): Promise<SaveResult> {
-    await this.underWay?.catch(() => undefined);
-    this.checkOpen();
+    while (this.underWay !== undefined && !this.#isSealed) await this.underWay.catch(() => undefined);
+    this.#checkNotOver();
     const saves = this.numberAll({ leave: true });
     await this.#kept;
     return this.#host.send(this, saves);
@@ -142,6 +183,7 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
    * With `leave` the last of them ends the session.
    */
   numberAll({ leave }: { readonly leave: boolean }): readonly NumberedSave[] {
+    if (leave) this.#isSealed = true;
     while (this.local.waiting.length > 0) this.#number(leave);
     const isLeaving = this.unanswered.at(-1)?.leave === true;
     if (leave && !isLeaving) this.#number(true);
@@ -155,7 +197,7 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
 
   #keep(save: NumberedSave, rest: readonly Transaction[]): void {
     this.#spooled.add(save.number);
-    const kept = this.#host.spool({ is: 'save', session: this.id, rest, ...save });
+    const kept = this.#host.spool({ is: 'save', session: this.id, player: this.player.id, rest, ...save });
     // A spool that fails is heard of by whoever sends next.
     this.#kept = Promise.all([this.#kept, kept]);
     this.#kept.catch(() => undefined);
@@ -177,11 +219,36 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
     this.#seen = Math.max(this.#seen, answer.seen);
     const result = this.takeAnswer(save, answer);
     if (result === undefined) return nothingSaved;
+    const say = () => void (this.#said = Math.max(this.#said, save.number));
     if (this.#spooled.delete(save.number)) {
-      this.#host.spool({ is: 'answered', session: this.id, number: save.number }).catch(() => undefined);
-    }
+      this.#host.spool({ is: 'answered', session: this.id, number: save.number }).then(say, say);
+    } else say();
     if (save.leave) this.#end(new SessionOver(this.id, 'the player left.'));
     return result;
+  }
+
+  /**
+   * @internal The service will never take a save as it is: what is wrong in it
+   * is kept in the spool with the reason, and the game is told.
+   *
+   * @returns what is sent in its place; undefined if nothing of it can be put aside
+   */
+  setAside(save: NumberedSave, refusal: ServiceRefused): TakenApart | undefined {
+    const apart = this.takeApart(save, refusal);
+    if (apart === undefined) return undefined;
+    const { number } = save;
+    const { aside: transactions, rest } = apart;
+    const entry = { session: this.id, player: this.player.id, number, transactions, rest: rest.transactions };
+    const kept = this.#host.spool({
+      is: 'aside',
+      ...entry,
+      reason: refusal.message,
+      at: new Date().toISOString(),
+    });
+    this.#kept = Promise.all([this.#kept, kept]);
+    this.#kept.catch(() => undefined);
+    this.#host.noteAside({ player: this.player.id, number, reason: refusal.message });
+    return apart;
   }
 
   /** @internal What others changed since the commit that was last known here, all of it. */

@@ -1,8 +1,10 @@
+import { limits } from '@vekkon/core';
 import type { LeaveResponse, SaveResponse } from '@vekkon/protocol';
 import { ServiceRefused, SessionOver } from '../errors.js';
 import type { Transport } from '../transport/transport.js';
 import { sendBulk, type BulkResult } from '../session/bulk.js';
-import type { NumberedSave, SaveResult } from '../session/stay.js';
+import { isForShape } from '../session/put-aside.js';
+import { nothingSaved, type NumberedSave, type SaveResult } from '../session/stay.js';
 import type { HeldSession } from './host-session.js';
 
 /** What the outbox asks of the host. */
@@ -17,6 +19,8 @@ interface OutboxHost {
 interface Waiting {
   readonly session: HeldSession;
   readonly saves: readonly NumberedSave[];
+  /** What was answered of it already. */
+  readonly before: SaveResult;
   readonly resolve: (result: SaveResult) => void;
   readonly reject: (error: unknown) => void;
 }
@@ -47,10 +51,9 @@ export class Outbox {
    * @throws SessionOver if the session is lost, ServiceUnreachable or ServiceRefused if they were not answered
    */
   send(session: HeldSession, saves: readonly NumberedSave[]): Promise<SaveResult> {
-    return new Promise((resolve, reject) => {
-      if (this.#waiting.length === 0) setImmediate(() => void this.#flush());
-      this.#waiting.push({ session, saves: [...saves], resolve, reject });
-    });
+    return new Promise((resolve, reject) =>
+      this.#enqueue({ session, saves: [...saves], before: nothingSaved, resolve, reject }),
+    );
   }
 
   /**
@@ -77,50 +80,68 @@ export class Outbox {
     );
   }
 
+  #enqueue(waiting: Waiting): void {
+    if (this.#waiting.length === 0) setImmediate(() => void this.#flush());
+    this.#waiting.push(waiting);
+  }
+
   async #flush(): Promise<void> {
     const sending = this.#waiting;
     this.#waiting = [];
     const [only, ...others] = sending;
-    if (only !== undefined && others.length === 0) return this.#sendOneByOne(only, only.saves);
+    if (only !== undefined && others.length === 0) return this.#sendOneByOne(only);
+    // More than that the service keeps no answers for: what is behind goes when these are answered.
+    const parts = sending.map(({ saves }) => saves.slice(0, limits.savesAhead));
+    let results: readonly BulkResult[];
     try {
-      const results = await sendBulk(
+      results = await sendBulk(
         this.#transport,
-        sending.flatMap(({ session, saves }) =>
-          saves.map((save) => ({ ...save, session: session.id, seen: session.seen })),
+        sending.flatMap(({ session: { id, seen, answeredUpTo } }, index) =>
+          (parts[index] ?? []).map((save) => ({ ...save, session: id, seen, answered: answeredUpTo })),
         ),
       );
-      let index = 0;
-      for (const one of sending) {
-        this.#takeIn(one, results.slice(index, index + one.saves.length));
-        index += one.saves.length;
-      }
     } catch (error) {
-      for (const { session, reject } of sending) reject(this.#failed(session, error));
+      // One of them may be why all were refused: each goes on its own.
+      if (error instanceof ServiceRefused && isForShape(error)) {
+        await Promise.all(sending.map((one) => this.#sendOneByOne(one)));
+      } else for (const { session, reject } of sending) reject(this.#failed(session, error));
+      return undefined;
+    }
+    let index = 0;
+    for (const [place, one] of sending.entries()) {
+      const count = parts[place]?.length ?? 0;
+      this.#takeIn(one, results.slice(index, index + count));
+      index += count;
     }
     return undefined;
   }
 
   #takeIn(waiting: Waiting, results: readonly BulkResult[]): void {
     const { session, saves, resolve, reject } = waiting;
-    let total: SaveResult = { sent: 0, refused: [] };
-    for (const [index, save] of saves.entries()) {
-      const result = results[index];
-      if (result === undefined) return reject(new TypeError(`The service sent no result for save ${save.number}.`));
-      if ('refused' in result) {
-        if (!result.refused.canRetry) return reject(this.#failed(session, result.refused));
-        // This one may succeed yet: on its own it is tried again.
-        return void this.#sendOneByOne(waiting, saves.slice(index), total);
+    let before = waiting.before;
+    const goOn = (rest: readonly NumberedSave[]) => this.#enqueue({ ...waiting, saves: rest, before });
+    for (const [index, result] of results.entries()) {
+      const save = saves[index];
+      if (save === undefined) break;
+      if ('answer' in result) {
+        before = plus(before, this.#answered(session, save, result.answer));
+        continue;
       }
-      total = plus(total, this.#answered(session, save, result.answer));
+      const { refused } = result;
+      const rest = saves.slice(index);
+      // On its own it is tried again, for as long as that is.
+      if (refused.canRetry) return void this.#sendOneByOne({ ...waiting, saves: rest, before });
+      if (refused.code === 'save-too-far-ahead' && index > 0) return goOn(rest);
+      const apart = isForShape(refused) ? session.setAside(save, refused) : undefined;
+      if (apart === undefined) return reject(this.#failed(session, refused));
+      before = plus(before, { sent: 0, refused: apart.refused });
+      return goOn([apart.rest, ...saves.slice(index + 1)]);
     }
-    return resolve(total);
+    if (results.length === 0) return reject(new TypeError('The service sent no result for a save.'));
+    return saves.length > results.length ? goOn(saves.slice(results.length)) : resolve(before);
   }
 
-  async #sendOneByOne(
-    { session, resolve, reject }: Waiting,
-    saves: readonly NumberedSave[],
-    before: SaveResult = { sent: 0, refused: [] },
-  ): Promise<void> {
+  async #sendOneByOne({ session, saves, before, resolve, reject }: Waiting): Promise<void> {
     let total = before;
     try {
       for (const save of saves) total = plus(total, await this.#sendOne(session, save));
@@ -130,16 +151,24 @@ export class Outbox {
     }
   }
 
-  async #sendOne(session: HeldSession, { number, transactions, leave }: NumberedSave): Promise<SaveResult> {
-    try {
-      const answer = await this.#transport.send<SaveResponse | LeaveResponse>({
-        method: 'POST',
-        path: `/v1/sessions/${session.id}/${leave ? 'leave' : 'saves'}`,
-        body: { number, transactions, seen: session.seen },
-      });
-      return this.#answered(session, { number, transactions, leave }, answer);
-    } catch (error) {
-      throw this.#failed(session, error);
+  async #sendOne(session: HeldSession, save: NumberedSave): Promise<SaveResult> {
+    let refused: SaveResult = nothingSaved;
+    for (let sent = save; ;) {
+      try {
+        const { number, transactions, leave } = sent;
+        const answer = await this.#transport.send<SaveResponse | LeaveResponse>({
+          method: 'POST',
+          path: `/v1/sessions/${session.id}/${leave ? 'leave' : 'saves'}`,
+          body: { number, transactions, seen: session.seen, answered: session.answeredUpTo },
+        });
+        return plus(refused, this.#answered(session, sent, answer));
+      } catch (error) {
+        const isMalformed = error instanceof ServiceRefused && isForShape(error);
+        const apart = isMalformed ? session.setAside(sent, error) : undefined;
+        if (apart === undefined) throw this.#failed(session, error);
+        refused = plus(refused, { sent: 0, refused: apart.refused });
+        sent = apart.rest;
+      }
     }
   }
 
@@ -163,13 +192,20 @@ export class Outbox {
     return over;
   }
 
-  async #sendLate(session: HeldSession, { number, transactions }: NumberedSave): Promise<void> {
-    try {
-      const body = { number, transactions, seen: session.seen };
-      await this.#transport.send({ method: 'POST', path: `/v1/sessions/${session.id}/saves`, body });
-    } catch (error) {
-      // Refused, as it must be; whether it is kept is what matters.
-      if (!(error instanceof ServiceRefused) || error.canRetry) throw error;
+  async #sendLate(session: HeldSession, save: NumberedSave): Promise<void> {
+    for (let sent = save; ;) {
+      try {
+        const body = { number: sent.number, transactions: sent.transactions, seen: session.seen };
+        await this.#transport.send({ method: 'POST', path: `/v1/sessions/${session.id}/saves`, body });
+        return;
+      } catch (error) {
+        if (!(error instanceof ServiceRefused)) throw error;
+        // Refused, as it must be, and kept as unsettled; nobody is there any more where the session is not known.
+        if (endings.has(error.code)) return;
+        const apart = isForShape(error) ? session.setAside(sent, error) : undefined;
+        if (apart === undefined) throw error;
+        sent = apart.rest;
+      }
     }
   }
 }

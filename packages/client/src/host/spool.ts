@@ -1,39 +1,14 @@
 import { randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, readFileSync, renameSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync } from 'node:fs';
 import { open, type FileHandle } from 'node:fs/promises';
 import path from 'node:path';
-import type { Transaction } from '@vekkon/core';
 import { idOfSecret, Seal } from '../sealing.js';
-
-/** What a host could not deliver yet, of one session. */
-export interface Undelivered {
-  readonly session: string;
-  /** Saves that have their numbers, in order: sent again unchanged. */
-  readonly saves: readonly SpooledSave[];
-  /** What was done after them and never had a number. */
-  readonly done: readonly Transaction[];
-  /** The number after the last save. */
-  readonly nextSave: number;
-}
-
-export interface SpooledSave {
-  readonly number: number;
-  readonly transactions: readonly Transaction[];
-  readonly leave: boolean;
-}
-
-/** One line of the spool. */
-export type SpoolEntry =
-  | { readonly is: 'joined'; readonly session: string; readonly nextSave: number }
-  | { readonly is: 'done'; readonly session: string; readonly transaction: Transaction }
-  /** A save got its number. It holds all that was `done` in its session before, but for `rest`. */
-  | ({ readonly is: 'save'; readonly session: string; readonly rest: readonly Transaction[] } & SpooledSave)
-  | { readonly is: 'answered'; readonly session: string; readonly number: number }
-  | { readonly is: 'over'; readonly session: string };
+import { SpoolContents, type Aside, type SpoolEntry, type Undelivered } from './spool-contents.js';
 
 /** What was found in a spool when it was opened. */
 export interface SpoolFound {
   readonly undelivered: readonly Undelivered[];
+  readonly aside: readonly Aside[];
   /** Was the last line torn, as by a process that was killed while it wrote? It is left out. */
   readonly isTorn: boolean;
   /** Where a spool that could not be opened was put, and why. */
@@ -52,6 +27,7 @@ interface Header {
  * changes so that an older reader would misread it, and keep reading the old.
  */
 const formatVersion = 1;
+const fileEnding = '.spool';
 
 /**
  * The sealed local file in which a host keeps what it could not deliver.
@@ -62,10 +38,15 @@ const formatVersion = 1;
 export class Spool {
   readonly file: string;
   readonly #hostKey: string;
+  #contents = new SpoolContents();
   #handle: FileHandle | undefined;
   #seal: Seal | undefined;
   #lines = 0;
-  #waiting: { readonly line: string; readonly written: () => void; readonly failed: (error: unknown) => void }[] = [];
+  /** How long the file is with all that was flushed: what lies behind it is torn. */
+  #bytes = 0;
+  #isTorn = false;
+  #waiting: { readonly entry: SpoolEntry; readonly written: () => void; readonly failed: (error: unknown) => void }[] =
+    [];
   #writing: Promise<void> | undefined;
 
   private constructor(file: string, hostKey: string) {
@@ -88,34 +69,46 @@ export class Spool {
     earlier: readonly string[] = [],
   ): Promise<{ readonly spool: Spool; readonly found: SpoolFound }> {
     mkdirSync(folder, { recursive: true, mode: 0o700 });
-    const file = path.join(folder, `${encodeURIComponent(host)}.spool`);
+    const file = path.join(folder, `${encodeURIComponent(host)}${fileEnding}`);
     const spool = new Spool(file, hostKey);
     const read = existsSync(file) ? readSpool(file, [hostKey, ...earlier]) : { entries: [], isTorn: false };
     if ('why' in read) {
       const aside = `${file}.aside-${new Date().toISOString().replaceAll(/[:.]/g, '-')}`;
       renameSync(file, aside);
       await spool.#begin();
-      return { spool, found: { undelivered: [], isTorn: false, setAside: { file: aside, why: read.why } } };
+      return { spool, found: { undelivered: [], aside: [], isTorn: false, setAside: { file: aside, why: read.why } } };
     }
-    const undelivered = undeliveredOf(read.entries);
+    for (const entry of read.entries) spool.#contents.take(entry);
     // What is left is written anew under this key; the old file goes only when the new one is on disk.
-    await spool.#begin(entriesOf(undelivered));
-    return { spool, found: { undelivered, isTorn: read.isTorn, setAside: null } };
+    await spool.#begin();
+    const { undelivered, aside } = spool;
+    return { spool, found: { undelivered, aside, isTorn: read.isTorn, setAside: null } };
+  }
+
+  /** What is still to be delivered, session by session. */
+  get undelivered(): readonly Undelivered[] {
+    return this.#contents.undelivered;
+  }
+
+  /** What will never be delivered as it is. */
+  get aside(): readonly Aside[] {
+    return this.#contents.aside;
   }
 
   /** Adds an entry. @returns resolves when it is flushed to disk, together with its neighbours */
   add(entry: SpoolEntry): Promise<void> {
     return new Promise((written, failed) => {
-      this.#waiting.push({ line: this.#sealed(entry), written, failed });
+      this.#waiting.push({ entry, written, failed });
       this.#writing ??= this.#write();
     });
   }
 
-  /** Empties the file: everything in it was delivered. */
-  async clear(): Promise<void> {
+  /** Writes the file anew with only what is left in it. Where that fails, it stays as it is. */
+  async tidy(): Promise<void> {
     await this.#writing;
-    await this.#handle?.close();
+    const before = this.#handle;
     await this.#begin();
+    await before?.close();
   }
 
   async close(): Promise<void> {
@@ -124,21 +117,31 @@ export class Spool {
     this.#handle = undefined;
   }
 
-  async #begin(entries: readonly SpoolEntry[] = []): Promise<void> {
+  async #begin(): Promise<void> {
     const salt = randomBytes(16);
-    this.#seal = new Seal(this.#hostKey, salt, 'vekkon spool');
-    this.#lines = 0;
+    const seal = new Seal(this.#hostKey, salt, 'vekkon spool');
     const header: Header = {
       spool: formatVersion,
       keyId: idOfSecret(this.#hostKey, 'spool'),
       salt: salt.toString('base64'),
     };
-    const lines = [JSON.stringify(header), ...entries.map((entry) => this.#sealed(entry))];
+    const lines = this.#contents.entries.map((entry, line) => seal.seal(JSON.stringify(entry), line));
+    const text = [JSON.stringify(header), ...lines, ''].join('\n');
     const fresh = `${this.file}.new`;
-    this.#handle = await open(fresh, 'w', 0o600);
-    await this.#handle.appendFile(`${lines.join('\n')}\n`);
-    await this.#handle.sync();
-    renameSync(fresh, this.file);
+    const handle = await open(fresh, 'w', 0o600);
+    try {
+      await handle.appendFile(text);
+      await handle.sync();
+      renameSync(fresh, this.file);
+    } catch (error) {
+      await handle.close();
+      throw error;
+    }
+    this.#handle = handle;
+    this.#seal = seal;
+    this.#lines = lines.length;
+    this.#bytes = Buffer.byteLength(text);
+    this.#isTorn = false;
     await syncFolder(path.dirname(this.file));
   }
 
@@ -147,22 +150,66 @@ export class Spool {
     await new Promise((resolve) => setImmediate(resolve));
     while (this.#waiting.length > 0) {
       const batch = this.#waiting.splice(0);
+      const before = this.#lines;
       try {
-        if (this.#handle === undefined) throw new Error('The spool is closed.');
-        await this.#handle.appendFile(batch.map(({ line }) => `${line}\n`).join(''));
-        await this.#handle.sync();
-        for (const one of batch) one.written();
+        await this.#append(batch.map(({ entry }) => this.#sealed(entry)).join(''));
+        for (const { entry, written } of batch) {
+          this.#contents.take(entry);
+          written();
+        }
       } catch (error) {
+        this.#lines = before;
         for (const one of batch) one.failed(error);
       }
     }
     this.#writing = undefined;
   }
 
+  /** Half a line, as a full disk leaves it, would make everything behind it unreadable: it is cut off first. */
+  async #append(text: string): Promise<void> {
+    if (this.#handle === undefined) throw new Error('The spool is closed.');
+    if (this.#isTorn) await this.#handle.truncate(this.#bytes);
+    this.#isTorn = true;
+    const bytes = Buffer.from(text);
+    await this.#handle.write(bytes, 0, bytes.length, this.#bytes).then(({ bytesWritten }) => {
+      if (bytesWritten < bytes.length) throw new Error('The spool could not be written whole: is the disk full?');
+    });
+    await this.#handle.sync();
+    this.#bytes += bytes.length;
+    this.#isTorn = false;
+  }
+
   #sealed(entry: SpoolEntry): string {
     if (this.#seal === undefined) throw new Error('The spool is closed.');
-    return this.#seal.seal(JSON.stringify(entry), this.#lines++);
+    return `${this.#seal.seal(JSON.stringify(entry), this.#lines++)}\n`;
   }
+}
+
+/**
+ * Reads a spool file and leaves it as it is.
+ *
+ * @returns what is in it, or why it can't be read
+ */
+export function lookInSpool(
+  file: string,
+  hostKeys: readonly string[],
+): Omit<SpoolFound, 'setAside'> | { readonly why: string } {
+  const read = readSpool(file, hostKeys);
+  if ('why' in read) return read;
+  const contents = new SpoolContents();
+  for (const entry of read.entries) contents.take(entry);
+  return { undelivered: contents.undelivered, aside: contents.aside, isTorn: read.isTorn };
+}
+
+/** The files of spools in a folder, and the hosts that they are of. */
+export function spoolsIn(folder: string): readonly { readonly host: string; readonly file: string }[] {
+  return readdirSync(folder)
+    .filter((name) => name.endsWith(fileEnding))
+    .sort()
+    .map((name) => ({
+      host: decodeURIComponent(name.slice(0, -fileEnding.length)),
+      file: path.join(folder, name),
+    }));
 }
 
 async function syncFolder(folder: string): Promise<void> {
@@ -201,41 +248,7 @@ function readSpool(file: string, hostKeys: readonly string[]): Read {
 
 /** What the entries of a spool leave to be delivered, session by session. */
 export function undeliveredOf(entries: readonly SpoolEntry[]): readonly Undelivered[] {
-  const sessions = new Map<string, { saves: SpooledSave[]; done: Transaction[]; nextSave: number }>();
-  for (const entry of entries) {
-    const of = sessions.get(entry.session) ?? { saves: [], done: [], nextSave: 1 };
-    sessions.set(entry.session, of);
-    switch (entry.is) {
-      case 'joined':
-        of.nextSave = entry.nextSave;
-        break;
-      case 'done':
-        of.done.push(entry.transaction);
-        break;
-      case 'save':
-        if (of.saves.every(({ number }) => number !== entry.number)) {
-          of.saves.push({ number: entry.number, transactions: entry.transactions, leave: entry.leave });
-          of.done = [...entry.rest];
-        }
-        of.nextSave = Math.max(of.nextSave, entry.number + 1);
-        break;
-      case 'answered':
-        of.saves = of.saves.filter(({ number }) => number > entry.number);
-        of.nextSave = Math.max(of.nextSave, entry.number + 1);
-        break;
-      case 'over':
-        sessions.delete(entry.session);
-    }
-  }
-  return [...sessions]
-    .map(([session, of]) => ({ session, ...of }))
-    .filter(({ saves, done }) => saves.length > 0 || done.length > 0);
-}
-
-function entriesOf(undelivered: readonly Undelivered[]): readonly SpoolEntry[] {
-  return undelivered.flatMap(({ session, saves, done, nextSave }): SpoolEntry[] => [
-    { is: 'joined', session, nextSave },
-    ...saves.map((save) => ({ is: 'save' as const, session, rest: [], ...save })),
-    ...done.map((transaction) => ({ is: 'done' as const, session, transaction })),
-  ]);
+  const contents = new SpoolContents();
+  for (const entry of entries) contents.take(entry);
+  return contents.undelivered;
 }

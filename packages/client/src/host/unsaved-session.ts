@@ -57,7 +57,7 @@ export class UnsavedSession<Game extends GameShape = AnyGame> extends Playing<vo
 
   protected override do(change: Change): void {
     if (change.op === 'restore' && !this.#local.holds(change.name)) throw checkpointUnknown(change.name, []);
-    const outcome = this.#local.do({ changes: [structuredClone(change)] }, new Date().toISOString());
+    const outcome = this.#local.do({ changes: [change] }, new Date().toISOString());
     if (!outcome.applied) throw new ChangeRefused(outcome.problem);
   }
 }

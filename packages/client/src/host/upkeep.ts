@@ -87,7 +87,12 @@ export class Upkeep {
     const answer = await this.#transport.send<HostRenewResponse>({
       method: 'POST',
       path: `/v1/hosts/${encodeURIComponent(name)}/renew`,
-      body: { instance, sessions: this.#host.sessions().map(({ id, seen }) => ({ session: id, seen })) },
+      body: {
+        instance,
+        sessions: this.#host
+          .sessions()
+          .map(({ id, seen, answeredUpTo }) => ({ session: id, seen, answered: answeredUpTo })),
+      },
     });
     for (const { id, seen, records, session } of answer.sessions) {
       const found = this.#host.find(id);
@@ -100,7 +105,7 @@ export class Upkeep {
   /** A renewal may cross the session's own leave: then it is not lost, but left. */
   #lose(session: string, detail: string): void {
     const found = this.#host.find(session);
-    if (found?.isLeaving === false) found.beOver(new SessionOver(session, detail));
+    if (found?.isLeaveUnderWay === false) found.beOver(new SessionOver(session, detail));
   }
 
   readonly #heard: StreamHandlers = {

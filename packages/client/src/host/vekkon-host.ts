@@ -8,15 +8,15 @@ import type {
   ManifestResponse,
   ReadResponse,
 } from '@vekkon/protocol';
-import { ServiceRefused, SessionOver, VekkonError } from '../errors.js';
+import { HostClosing, ServiceRefused, SessionOver, VekkonError } from '../errors.js';
 import { HttpTransport } from '../transport/transport.js';
 import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
-import { deliver, type Delivery } from './delivery.js';
+import type { Delivery } from './delivery.js';
 import { Listeners } from '../listeners.js';
-import { HostSession, type HeldSession, type SessionHost } from './host-session.js';
+import { HostSession, type HeldSession, type SessionHost, type SetAside } from './host-session.js';
 import { Outbox } from './outbox.js';
-import { Spool, type SpoolEntry } from './spool.js';
+import { HostSpool } from './host-spool.js';
 import { UnsavedSession } from './unsaved-session.js';
 import { Upkeep } from './upkeep.js';
 
@@ -55,8 +55,10 @@ export interface JoinOptions extends Pick<JoinRequest, 'name' | 'attributes'> {
 export interface Closed {
   /** Saved, and left. */
   readonly left: readonly string[];
-  /** Kept in the spool, for the next start. */
+  /** Kept in the spool, for the next start; those of earlier starts too. */
   readonly spooled: readonly string[];
+  /** Parts of saves that the service will never take as they are. With a spool they are kept: see `vekkon spool show`. */
+  readonly setAside: readonly SetAside[];
   /** Not delivered, and not kept. */
   readonly lost: readonly { readonly player: string; readonly reason: string }[];
 }
@@ -84,9 +86,9 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
   readonly #sessions = new Map<string, HostSession<Game>>();
   readonly #failedTries = new Listeners<[failed: FailedTry]>();
   readonly #deliveries = new Listeners<[delivery: Delivery]>();
-  readonly #closing = new AbortController();
-  #spool: Spool | undefined;
-  #ready: Promise<void> | undefined;
+  readonly #setAside: SetAside[] = [];
+  readonly #spool: HostSpool | undefined;
+  #isClosing = false;
   #spoken: Promise<Spoken> | undefined;
   #closed: Promise<Closed> | undefined;
 
@@ -97,9 +99,15 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       new HttpTransport(options.url, { Authorization: `Bearer ${options.hostKey}` }, options.fetch),
       { deadline: options.deadline ?? defaultDeadline, onFailedTry: (failed) => this.#failedTries.tell(failed) },
     );
+    const { spool, hostKey, earlierKeys } = options;
+    if (spool !== undefined) {
+      this.#spool = new HostSpool(this.#transport, { folder: spool, host: this.name, hostKey, earlierKeys }, (one) =>
+        this.#deliveries.tell(one),
+      );
+    }
     const handOver = (session: HeldSession) => this.#handOver(session);
     this.#outbox = new Outbox(this.#transport, {
-      hasSpool: () => this.#spool !== undefined,
+      hasSpool: () => this.#spool?.isOpen === true,
       forget: (session) => this.#forget(session),
       handOver,
     });
@@ -119,6 +127,11 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
   /** The sessions that are open here. */
   get sessions(): readonly HostSession<Game>[] {
     return [...this.#sessions.values()];
+  }
+
+  /** Has closing begun? Nobody is joined any more, and every session leaves. */
+  get isClosing(): boolean {
+    return this.#isClosing;
   }
 
   /** Tells of each try that failed, and when the next will be. @returns takes it back */
@@ -153,7 +166,7 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
           return await this.#join(player, options, attempt);
         } catch (error) {
           const mayPass = error instanceof VekkonError && (error.canRetry || isHeld(error));
-          if (!mayPass || isStopped || this.#closing.signal.aborted) throw error;
+          if (!mayPass || isStopped || this.#isClosing) throw error;
           await new Promise((resolve) => setTimeout(resolve, pauseBetweenBackgroundTries).unref());
         }
       }
@@ -217,7 +230,9 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
 
   /**
    * Leaves every session, in bulk, and waits for the answers. What could not
-   * be delivered in time is kept in the spool, if there is one.
+   * be delivered in time is kept in the spool, if there is one. From now on
+   * nobody is joined, and a session takes changes until its last save has its
+   * number: `isClosing` and `session.isLeaving` tell a game loop when to end.
    *
    * @param within milliseconds
    */
@@ -243,8 +258,9 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     { name, attributes, wait = 0, deadline }: JoinOptions,
     attempt: string,
   ): Promise<HostSession<Game>> {
+    if (this.#isClosing) throw new HostClosing(this.name);
     const transport = deadline === undefined ? this.#transport : this.#transport.within(deadline);
-    await this.#start();
+    await this.#spool?.ready();
     const { rules, version } = await this.#learnToSpeak(transport);
     const joined = await transport.send<JoinResponse>({
       method: 'POST',
@@ -260,9 +276,15 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     const session = new HostSession<Game>(this.#seamFor(), joined, rules);
     this.#sessions.set(session.id, session);
     if (this.#options.journal === true) {
-      await this.#spool?.add({ is: 'joined', session: session.id, nextSave: joined.session.nextSave });
+      const { id, nextSave } = joined.session;
+      await this.#spool?.add({ is: 'joined', session: id, player: joined.player.id, nextSave });
     }
-    if (!this.#closing.signal.aborted) this.#upkeep.start();
+    if (this.#isClosing) {
+      // It was on its way when closing began: nobody would keep it up.
+      await session.leave().catch(() => undefined);
+      throw new HostClosing(this.name);
+    }
+    this.#upkeep.start();
     return session;
   }
 
@@ -270,7 +292,8 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     return {
       isJournaling: this.#options.journal === true && this.#spool !== undefined,
       send: (session, saves) => this.#outbox.send(session, saves),
-      spool: (entry: SpoolEntry) => this.#spool?.add(entry) ?? Promise.resolve(),
+      spool: (entry) => this.#spool?.add(entry) ?? Promise.resolve(),
+      noteAside: (aside) => void this.#setAside.push(aside),
       checkpoints: (session) =>
         this.#transport.send({ method: 'GET', path: `/v1/sessions/${session}/checkpoints?contents=true` }),
       rescue: (session) => this.#outbox.rescue(session),
@@ -291,29 +314,8 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     if (this.#sessions.size === 0) this.#upkeep.stop();
   }
 
-  /** Delivers the spool, once, before the first join. */
-  async #start(): Promise<void> {
-    if (this.#options.spool === undefined) return;
-    this.#ready ??= this.#openSpool(this.#options.spool);
-    try {
-      await this.#ready;
-    } catch (error) {
-      this.#ready = undefined;
-      throw error;
-    }
-  }
-
-  async #openSpool(folder: string): Promise<void> {
-    const { hostKey, earlierKeys } = this.#options;
-    await this.#spool?.close();
-    const { spool, found } = await Spool.open(folder, this.name, hostKey, earlierKeys);
-    this.#spool = spool;
-    const delivery = await deliver(this.#transport, spool, found);
-    if (delivery.saves > 0 || delivery.isTorn || delivery.setAside !== null) this.#deliveries.tell(delivery);
-  }
-
   async #close(within: number): Promise<Closed> {
-    this.#closing.abort();
+    this.#isClosing = true;
     this.#upkeep.stop();
     const leaving = this.sessions;
     const byEnd = new Promise<'late'>((resolve) => setTimeout(() => resolve('late'), within).unref());
@@ -325,31 +327,34 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       rescues.map(([, rescue]) => Promise.race([byEnd, rescue.catch((error: unknown) => asError(error))])),
     );
     this.#transport.stop();
-    const [left, spooled, lost]: [string[], string[], { player: string; reason: string }[]] = [[], [], []];
+    const [left, spooled, lost]: [string[], Set<string>, { player: string; reason: string }[]] = [[], new Set(), []];
     for (const [index, session] of leaving.entries()) {
       const player = session.player.id;
       const outcome = outcomes[index];
       if (outcome !== 'late' && !(outcome instanceof Error)) left.push(player);
       else if (session.isOver)
         lost.push({ player, reason: outcome instanceof Error ? outcome.message : 'it was lost' });
-      else if (await this.#spoolRest(session)) spooled.push(player);
+      else if (await this.#spoolRest(session)) spooled.add(player);
       else
         lost.push({ player, reason: outcome instanceof Error ? outcome.message : `not answered within ${within} ms` });
     }
     for (const [index, [session]] of rescues.entries()) {
-      if (rescued[index] === undefined) continue;
+      if (rescued[index] === undefined || (await this.#spoolRest(session))) continue;
       lost.push({ player: session.player.id, reason: 'what was done in a lost session could not be delivered' });
     }
-    if (spooled.length === 0 && lost.length === 0) await this.#spool?.clear();
-    await this.#spool?.close();
-    return { left, spooled, lost };
+    // With what an earlier start had left, and this one could not deliver either.
+    for (const { player, session } of (await this.#spool?.close()) ?? []) spooled.add(player ?? session);
+    if (this.#spool === undefined) {
+      for (const { player, reason } of this.#setAside) lost.push({ player, reason });
+    }
+    return { left, spooled: [...spooled], setAside: [...this.#setAside], lost };
   }
 
   /** Keeps what a session could not deliver. @returns false if there is nowhere to keep it */
   async #spoolRest(session: HeldSession): Promise<boolean> {
-    if (this.#spool === undefined) return false;
+    if (this.#spool?.isOpen !== true) return false;
     try {
-      session.numberAll({ leave: true });
+      if (!session.isOver) session.numberAll({ leave: true });
       await session.spoolUnanswered();
       return true;
     } catch {

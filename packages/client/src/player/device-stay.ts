@@ -10,11 +10,14 @@ import { browserStorage } from './browser-storage.js';
 import { conflictsIn, type Conflict, type Decision } from './conflicts.js';
 import { DeviceTransport } from './device-transport.js';
 import { Kept } from './kept.js';
-import { emptySlot, keysPut, leftoverOf, type Slot } from './kept-state.js';
+import { emptySlot, keysPut, leftoverOf, type AsideHere, type Slot } from './kept-state.js';
+import type { ServiceRefused } from '../errors.js';
 import { Leftovers } from './leftovers.js';
 import type { PlayerStatus, VekkonPlayerOptions } from './options.js';
 import { memoryStorage, type PlayerStorage } from './storage.js';
 
+/** How much of what the service will never take a device keeps. */
+const mostAside = 50;
 /** Milliseconds for which a call is tried, unless somebody says otherwise. */
 export const defaultDeadline = 5_000;
 /** A stay on the player's own device: what is kept of it there, and what is known of how things stand. */
@@ -41,6 +44,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   readonly #failedTries = new Listeners<[failed: FailedTry]>();
   protected transport: RetryingTransport | undefined;
   #isKeeping = false;
+  #setAside: readonly AsideHere[] = [];
 
   constructor(options: VekkonPlayerOptions) {
     super();
@@ -55,6 +59,16 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
         );
         this.rebase(answer.records);
         this.keepKnown();
+      },
+      applied: (save) =>
+        this.takeIn(
+          {},
+          save.transactions.map(() => true),
+        ),
+      putAside: (aside, refusal, isStaying) => {
+        this.keepAside(aside, refusal);
+        // What is left over has its number before all else.
+        this.refuseAside(aside, refusal, 0, isStaying);
       },
       refused: (save, { code, message: detail, facts }) => {
         this.takeIn(
@@ -90,6 +104,11 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
       savedAt: this.savedAt,
       isKept: this.kept !== undefined && this.kept.trouble === undefined,
     };
+  }
+
+  /** What the service will never take as it is, with the reason, the newest last: kept on the device for whoever looks into it. */
+  get setAside(): readonly AsideHere[] {
+    return this.#setAside;
   }
 
   /** Tells how things stand, whenever that changes. @returns takes it back */
@@ -163,6 +182,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
       slot.waiting,
     );
     this.bases = { ...slot.bases, ...this.bases };
+    this.#setAside = [...(slot.aside ?? []), ...this.#setAside].slice(-mostAside);
   }
 
   #makeTransport(kept: Kept): RetryingTransport {
@@ -217,6 +237,12 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
     this.keepSlot();
   }
 
+  protected keepAside(aside: readonly Transaction[], { message: reason }: ServiceRefused): void {
+    const at = now();
+    const all = [...this.#setAside, ...aside.map((transaction) => ({ transaction, reason, at }))];
+    this.#setAside = all.slice(-mostAside);
+  }
+
   protected keepSlot(): void {
     // A day without a network stays small, and what is counted as pending is what will be sent.
     if (this.local.waiting.length > 1) this.local.fold();
@@ -228,6 +254,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
       leftover: this.leftovers.all,
       waiting: this.local.waitingDone,
       bases: this.bases,
+      aside: this.#setAside,
     });
   }
 

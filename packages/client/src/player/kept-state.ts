@@ -1,4 +1,4 @@
-import { isWide, type Checkpoint, type Manifest, type StoredRecord } from '@vekkon/core';
+import { isWide, type Checkpoint, type Manifest, type StoredRecord, type Transaction } from '@vekkon/core';
 import type { RecordsByKey } from '@vekkon/protocol';
 import { VekkonError } from '../errors.js';
 import type { Done } from '../session/local-records.js';
@@ -46,6 +46,15 @@ export interface Slot {
   readonly waiting: readonly Done[];
   /** The revisions that were known when values were put, by key. */
   readonly bases: { readonly [key: string]: number };
+  readonly aside?: readonly AsideHere[] | undefined;
+}
+
+/** What the service will never take as it is, and why. */
+export interface AsideHere {
+  readonly transaction: Transaction;
+  readonly reason: string;
+  /** RFC 3339. */
+  readonly at: string;
 }
 
 /** What is kept can't be read. Nothing was overwritten: only the service says who is new. */

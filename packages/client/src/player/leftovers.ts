@@ -1,4 +1,6 @@
+import type { Transaction } from '@vekkon/core';
 import type { SaveResponse } from '@vekkon/protocol';
+import { isForShape, takenApart, wasAnswered } from '../session/put-aside.js';
 import type { NumberedSave } from '../session/stay.js';
 import type { ServiceRefused } from '../errors.js';
 import type { Sent } from '../transport/transport.js';
@@ -9,8 +11,12 @@ import type { Leftover } from './kept-state.js';
 interface LateSaves {
   send<Answer>(sent: Sent): Promise<Answer>;
   answered(save: NumberedSave, answer: SaveResponse): void;
+  /** It was answered before, and the answer is known here no more. */
+  applied(save: NumberedSave): void;
   /** It came too late: the service keeps it as unsettled. */
   refused(save: NumberedSave, refusal: ServiceRefused): void;
+  /** A part of it the service will never take. */
+  putAside(aside: readonly Transaction[], refusal: ServiceRefused, isStaying: readonly boolean[]): void;
   /** What is left over is another than before: it is to be kept. */
   changed(): void;
 }
@@ -45,26 +51,35 @@ export class Leftovers {
       if (first === undefined) return;
       const { session, saves } = first;
       const [save, ...rest] = saves;
-      if (save === undefined) await this.#leave(session);
-      else await this.#send(session, save);
+      const instead = save === undefined ? await this.#leave(session) : await this.#send(session, save);
       // Looked at again: more may have been added meanwhile.
       const [, ...others] = this.#all;
-      const isDone = save === undefined || save.leave;
-      this.#all = isDone ? others : [{ session, saves: rest }, ...others];
+      const isDone = instead === undefined && (save === undefined || save.leave);
+      const left = instead === undefined ? rest : [instead, ...rest];
+      this.#all = isDone ? others : [{ session, saves: left }, ...others];
       this.#late.changed();
     }
   }
 
-  async #send(session: string, save: NumberedSave): Promise<void> {
+  /** @returns what is to be sent in its place; undefined if it was answered */
+  async #send(session: string, save: NumberedSave): Promise<NumberedSave | undefined> {
     try {
       this.#late.answered(save, await this.#late.send<SaveResponse>(requestOf(session, save)));
     } catch (error) {
-      this.#late.refused(save, refusedForGood(error));
+      const refusal = refusedForGood(error);
+      if (isForShape(refusal) && save.transactions.length > 0) {
+        const { aside, rest, isStaying } = takenApart(save, refusal);
+        this.#late.putAside(aside, refusal, isStaying);
+        return rest;
+      }
+      if (wasAnswered(refusal, save.number)) this.#late.applied(save);
+      else this.#late.refused(save, refusal);
     }
+    return undefined;
   }
 
   /** So that nobody waits for its lease. */
-  async #leave(session: string): Promise<void> {
+  async #leave(session: string): Promise<undefined> {
     const path = `/v1/sessions/${session}/leave`;
     await this.#late.send({ method: 'POST', path, body: {} }).catch(refusedForGood);
   }

@@ -1,4 +1,4 @@
-import type { Json, Rules, Transaction } from '@vekkon/core';
+import { utf8Bytes, type Json, type Rules, type Transaction } from '@vekkon/core';
 import type {
   JoinResponse,
   LeaveResponse,
@@ -8,10 +8,11 @@ import type {
   RenewResponse,
   SaveResponse,
 } from '@vekkon/protocol';
-import { ServiceRefused, SessionOver } from '../errors.js';
+import { ServiceRefused, SessionLeaving, SessionOver } from '../errors.js';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { LocalRecords } from '../session/local-records.js';
+import { isForShape } from '../session/put-aside.js';
 import { nothingSaved, type NumberedSave, type SaveResult, type Stay } from '../session/stay.js';
 import { decided, type Conflict, type Decision } from './conflicts.js';
 import { defaultDeadline, DeviceStay, now } from './device-stay.js';
@@ -46,6 +47,8 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   #starting: Promise<void> | undefined;
   #comingBack: Promise<void> | undefined;
   #leaving: Promise<SaveResult> | undefined;
+  /** The session's last save has its number: nothing can be added any more. */
+  #isSealed = false;
 
   constructor(options: VekkonPlayerOptions) {
     super(options);
@@ -97,7 +100,16 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     return this.#starting;
   }
 
-  /** Sends what is left and ends the stay. Offline it is kept for the next start. */
+  /** Is the stay about to end? A game loop that looks at this before it changes anything ends in peace. */
+  get isLeaving(): boolean {
+    return this.#leaving !== undefined || this.#isSealed;
+  }
+
+  /**
+   * Sends what is left and ends the stay. Offline it is kept for the next
+   * start. From the moment that the last save has its number, changes throw
+   * SessionLeaving.
+   */
   leave(): Promise<SaveResult> {
     this.#leaving ??= this.#leave().finally(() => (this.#leaving = undefined));
     return this.#leaving;
@@ -112,7 +124,16 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   }
 
   protected override checkOpen(): void {
-    if (this.connection === 'online' || this.connection === 'offline') return;
+    if (this.#isSealed && this.connection === 'online') throw new SessionLeaving(this.session ?? '');
+    this.#checkNotOver();
+  }
+
+  get #isPlaying(): boolean {
+    return this.connection === 'online' || this.connection === 'offline';
+  }
+
+  #checkNotOver(): void {
+    if (this.#isPlaying) return;
     if (this.connection === 'starting') throw new TypeError('The player has not started: await start() first.');
     const why = this.trouble?.message ?? 'the player left.';
     throw this.trouble instanceof SessionOver ? this.trouble : new SessionOver(this.session ?? '', why);
@@ -125,12 +146,22 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   }
 
   protected override async saveAll(): Promise<SaveResult> {
-    this.checkOpen();
+    this.#checkNotOver();
+    // The leave saves everything too.
+    if (this.#isSealed && this.#leaving !== undefined) return this.#leaving;
     if (this.connection !== 'online') throw this.trouble ?? new TypeError('The player is not online.');
     this.#numberAll(false);
-    await this.kept?.flushed();
+    return this.#sendAll();
+  }
+
+  async #sendAll(): Promise<SaveResult> {
     let total = nothingSaved;
-    for (const save of [...this.unanswered]) total = plus(total, await this.#sendSave(save));
+    for (const save of [...this.unanswered]) {
+      const answered = this.answeredUpTo;
+      // What is said to have arrived may be forgotten by the service: it is out of what is kept here before.
+      await this.kept?.flushed();
+      total = plus(total, await this.#sendSave(save, answered));
+    }
     return total;
   }
 
@@ -198,6 +229,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
       byPlayer: true,
     });
     this.joined = joined;
+    this.#isSealed = false;
     this.nextSave = joined.session.nextSave;
     this.seen = joined.seen;
     this.joining = undefined;
@@ -220,17 +252,25 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   #numberAll(leave: boolean): void {
     while (this.local.waiting.length > 0) this.number(this.nextSave++, leave);
     if (leave && this.unanswered.at(-1)?.leave !== true) this.number(this.nextSave++, true);
+    if (leave) this.#isSealed = true;
     this.keepSlot();
   }
 
-  async #sendSave(save: NumberedSave): Promise<SaveResult> {
+  async #sendSave(save: NumberedSave, answered: number): Promise<SaveResult> {
     const session = this.openSession();
     try {
       const request = requestOf(session, save);
-      const body = { ...request.body, seen: this.seen };
+      const body = { ...request.body, seen: this.seen, answered };
       return this.#answered(save, await this.send<SaveResponse | LeaveResponse>({ ...request, body }));
     } catch (error) {
-      throw this.#failed(session, error);
+      const apart =
+        error instanceof ServiceRefused && isForShape(error) && session === this.session
+          ? this.takeApart(save, error)
+          : undefined;
+      if (apart === undefined) throw this.#failed(session, error);
+      this.keepAside(apart.aside, error as ServiceRefused);
+      this.keepSlot();
+      return plus({ sent: 0, refused: apart.refused }, await this.#sendSave(apart.rest, answered));
     }
   }
 
@@ -291,6 +331,8 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     if (this.connection === 'online') return this.#renew();
     if (this.connection !== 'offline') return;
     try {
+      // Nothing follows a last save: what was done since goes into another session.
+      if (this.#isSealed) this.giveUpSession();
       if (this.joined !== undefined && (await this.#resume(this.joined.session.id))) return;
       await this.#connect();
     } catch (error) {
@@ -323,39 +365,52 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     }
   }
 
+  protected override giveUpSession(): void {
+    this.#isSealed = false;
+    super.giveUpSession();
+  }
+
   #handOver(): void {
     if (this.connection !== 'online') return;
     const reason = new SessionOver(this.openSession(), 'another tab or device asked for the player.');
-    this.leave().then(
-      () => {
-        this.setConnection('lost', reason);
-        this.#lost.tell(reason);
-      },
-      () => undefined,
-    );
+    // Whether the last save was answered or is kept for later: here the stay is over.
+    const end = () => {
+      if (this.connection !== 'left') return;
+      this.setConnection('lost', reason);
+      this.#lost.tell(reason);
+    };
+    this.leave().then(end, end);
   }
 
   async #leave(): Promise<SaveResult> {
-    await this.underWay?.catch(() => undefined);
-    this.checkOpen();
+    while (this.underWay !== undefined) await this.underWay.catch(() => undefined);
+    this.#checkNotOver();
     if (this.connection === 'offline') {
-      this.keepSlot();
-      await this.kept?.flushed();
-      this.#upkeep.stop();
       const trouble = this.trouble;
-      this.setConnection('left');
+      await this.#endHere();
       throw trouble ?? new TypeError('The player is offline.');
     }
     this.#numberAll(true);
-    await this.kept?.flushed();
-    let total = nothingSaved;
-    for (const save of [...this.unanswered]) total = plus(total, await this.#sendSave(save));
+    try {
+      const total = await this.#sendAll();
+      await this.#endHere();
+      return total;
+    } catch (error) {
+      // It has its number: it goes first at the next start.
+      if (this.#isPlaying) await this.#endHere();
+      throw error;
+    }
+  }
+
+  /** The stay ends; what is not saved is kept for the next start. */
+  async #endHere(): Promise<void> {
     this.#upkeep.stop();
+    if (this.unanswered.length > 0) this.giveUpSession();
     this.joined = undefined;
+    this.#isSealed = false;
     this.keepSlot();
     this.setConnection('left');
     await this.kept?.flushed();
-    return total;
   }
 
   /** The page may be ended without another word: what is left is kept first, then sent where it is small enough. */
@@ -367,7 +422,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     this.#numberAll(leave);
     const sent = [...this.unanswered];
     const body = { saves: sent.map((save) => ({ session, ...save })) };
-    if (JSON.stringify(body).length > lastWordsBytes) return;
+    if (utf8Bytes(JSON.stringify(body)) > lastWordsBytes) return;
     // Nobody may be there for the answer: the same saves are sent again, and answered again.
     this.send<{ results: (SaveResponse | ProblemDetails)[] }>({
       method: 'POST',

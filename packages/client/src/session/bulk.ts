@@ -1,3 +1,4 @@
+import { utf8Bytes } from '@vekkon/core';
 import type { LeaveResponse, ProblemDetails, SaveResponse } from '@vekkon/protocol';
 import { ServiceRefused } from '../errors.js';
 import type { Transport } from '../transport/transport.js';
@@ -8,6 +9,7 @@ export interface BulkSave extends Omit<NumberedSave, 'number'> {
   readonly session: string;
   readonly number?: number;
   readonly seen?: number;
+  readonly answered?: number;
 }
 
 export type BulkResult = { readonly answer: SaveResponse | LeaveResponse } | { readonly refused: ServiceRefused };
@@ -40,7 +42,7 @@ function parts(saves: readonly BulkSave[]): readonly BulkSave[][] {
   const all: BulkSave[][] = [];
   let bytes = Infinity;
   for (const save of saves) {
-    const size = JSON.stringify(save).length;
+    const size = utf8Bytes(JSON.stringify(save));
     const last = all.at(-1);
     if (last === undefined || last.length >= savesPerRequest || bytes + size > bytesPerRequest) {
       all.push([save]);

@@ -1,11 +1,16 @@
 import {
   declaredPart,
   applyTransaction,
+  checkPlayerSize,
+  checkRecordSize,
+  checkTransactionShape,
   currentKey,
   foldTransactions,
   limits,
   readKeys,
+  utf8Bytes,
   type Applied,
+  type ChangeProblem,
   type Checkpoint,
   type Records,
   type Refused,
@@ -20,6 +25,11 @@ export interface Done {
   readonly transaction: Transaction;
   /** RFC 3339. */
   readonly at: string;
+}
+
+/** What was done, with the copy of the transaction that is sent. */
+export interface DoneHere extends Applied {
+  readonly transaction: Transaction;
 }
 
 /** What a copy of records begins with, beside the records. */
@@ -115,16 +125,26 @@ export class LocalRecords {
     return (this.#numbered[0] ?? this.#waiting[0])?.at;
   }
 
-  /** Does a transaction at once, whole or not at all. One that changes nothing is not kept. */
-  do(transaction: Transaction, at: string): Applied | Refused {
+  /**
+   * Does a transaction at once, whole or not at all. One that changes nothing
+   * is not kept. What is done here has the shape and the size that the service
+   * takes: it can be sent.
+   */
+  do(given: Transaction, at: string): DoneHere | Refused {
+    const malformed = checkTransactionShape(given);
+    if (malformed !== undefined) return { applied: false, problem: malformed };
+    // A copy, so that what the game changes later in the same object can't slip into a save.
+    const transaction = structuredClone(given);
     const outcome = this.#applied(transaction, at);
     if (!outcome.applied) return outcome;
+    const tooLarge = this.#checkSizes(outcome.changed);
+    if (tooLarge !== undefined) return { applied: false, problem: { ...tooLarge, change: 0 } };
     if (outcome.learned !== undefined) this.#rules = { ...this.#rules, manifest: outcome.learned };
     const mustBeSent = transaction.once !== undefined || outcome.forgetsOnce || outcome.checkpoints.length > 0;
-    if (outcome.changed.size === 0 && outcome.ledger.length === 0 && !mustBeSent) return outcome;
+    if (outcome.changed.size === 0 && outcome.ledger.length === 0 && !mustBeSent) return { ...outcome, transaction };
     this.#show(outcome);
     this.#waiting.push({ transaction, at });
-    return outcome;
+    return { ...outcome, transaction };
   }
 
   /** Folds what waits and takes as much of it as one save holds, to be given a number. */
@@ -136,7 +156,7 @@ export class LocalRecords {
     let bytes = 0;
     for (const transaction of folded) {
       changes += transaction.changes.length;
-      bytes += JSON.stringify(transaction).length;
+      bytes += utf8Bytes(JSON.stringify(transaction));
       const isTooMuch = count >= limits.transactionsPerSave || changes > limits.changesPerSave || bytes > bytesPerSave;
       if (isTooMuch && count > 0) break;
       count++;
@@ -181,6 +201,24 @@ export class LocalRecords {
     this.#applyAgain();
   }
 
+  /** How many transactions have a number and no answer. */
+  get numberedCount(): number {
+    return this.#numbered.length;
+  }
+
+  /**
+   * Some of what has a number will never be applied: it is shown no more.
+   *
+   * @param first     the place of the first of those that are named
+   * @param isStaying of those that are named, whether each stays
+   */
+  dropNumbered(first: number, isStaying: readonly boolean[]): ReadonlySet<string> {
+    this.#numbered = this.#numbered.filter((_, index) => isStaying[index - first] !== false);
+    const before = this.#view;
+    this.#applyAgain();
+    return changedKeys(before, this.#view);
+  }
+
   /** Folds what waits, so that keeping it stays cheap. */
   fold(): void {
     const at = this.#waiting[0]?.at ?? '';
@@ -202,6 +240,17 @@ export class LocalRecords {
       this.#checkpoints.set(name, { name, at, summary, seen: 0, records: new Map(Object.entries(records)) });
     }
     this.#applyAgain();
+  }
+
+  #checkSizes(changed: Records): ChangeProblem | undefined {
+    for (const [key, record] of changed) {
+      const tooLarge = checkRecordSize(JSON.stringify(record.value));
+      if (tooLarge !== undefined) return { ...tooLarge, key };
+    }
+    let bytes = 0;
+    for (const [key, record] of this.#view) if (!changed.has(key)) bytes += bytesOf(record);
+    for (const record of changed.values()) bytes += bytesOf(record);
+    return checkPlayerSize(bytes);
   }
 
   #applied(transaction: Transaction, at: string): Applied | Refused {
@@ -251,6 +300,17 @@ export class LocalRecords {
   #declarationOf(key: string) {
     return this.#rules.manifest.records[declaredPart(key)];
   }
+}
+
+/** Records never change: each is measured once. */
+const measured = new WeakMap<StoredRecord, number>();
+
+function bytesOf(record: StoredRecord): number {
+  const known = measured.get(record);
+  if (known !== undefined) return known;
+  const bytes = utf8Bytes(JSON.stringify(record.value));
+  measured.set(record, bytes);
+  return bytes;
 }
 
 function changedKeys(before: Records, after: Records): ReadonlySet<string> {

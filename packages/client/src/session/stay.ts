@@ -7,11 +7,12 @@ import {
   type Transaction,
 } from '@vekkon/core';
 import type { CheckpointList, LeaveResponse, RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
-import { ChangeRefused, checkpointUnknown } from '../errors.js';
+import { ChangeRefused, checkpointUnknown, type ServiceRefused } from '../errors.js';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from './game-shape.js';
 import type { LocalRecords } from './local-records.js';
 import { keyOf, Playing, type CheckpointDetails } from './playing.js';
+import { takenApart } from './put-aside.js';
 import { TransactionDraft } from './transaction-draft.js';
 
 /** A save that has its number: it is sent unchanged until it is answered. */
@@ -35,6 +36,14 @@ export interface RefusedTransaction {
 export interface SaveResult {
   /** How many transactions were sent. */
   readonly sent: number;
+  readonly refused: readonly RefusedTransaction[];
+}
+
+/** A save of which a part was put aside. */
+export interface TakenApart {
+  /** What is sent in its place, under its number. */
+  readonly rest: NumberedSave;
+  readonly aside: readonly Transaction[];
   readonly refused: readonly RefusedTransaction[];
 }
 
@@ -67,11 +76,12 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
   readonly #refused = new Listeners<[refused: RefusedTransaction]>();
   readonly #awaited = new Map<Transaction, (outcome: TransactionOutcome) => void>();
   #unanswered: NumberedSave[] = [];
+  #answered = 0;
   #saving: Promise<SaveResult> | undefined;
   #savingNext: Promise<SaveResult> | undefined;
   #savedAt = new Date();
 
-  /** @throws where nothing can be done any more */
+  /** @throws where nothing can be changed any more */
   protected abstract checkOpen(): void;
   /** Keeps what was done, where somebody keeps it. */
   protected abstract keepDone(transaction: Transaction): Promise<void>;
@@ -110,6 +120,11 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     return this.pending > 0 || this.#unanswered.length > 0;
   }
 
+  /** @internal The highest number whose answer has arrived: the service may forget what it answered. */
+  get answeredUpTo(): number {
+    return this.#answered;
+  }
+
   /** @internal What has a number and no answer. */
   get unanswered(): readonly NumberedSave[] {
     return this.#unanswered;
@@ -140,9 +155,8 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     this.checkOpen();
     const draft = new TransactionDraft<Game>({ records: this.records, read: (key) => this.read(key) });
     write(draft);
-    const transaction: Transaction = { label, changes: draft.changes, ...(once !== undefined && { once }) };
-    const outcome = this.#apply(transaction);
-    return outcome.applied ? { applied: true, saved: this.#outcomeOf(transaction) } : outcome;
+    const outcome = this.#apply({ label, changes: draft.changes, ...(once !== undefined && { once }) });
+    return outcome.applied ? { applied: true, saved: this.#outcomeOf(outcome.transaction) } : outcome;
   }
 
   /**
@@ -200,10 +214,9 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
   /** Does a change, and waits for what the service says of it. */
   protected async doAndSave(change: Change): Promise<void> {
     this.checkOpen();
-    const transaction: Transaction = { changes: [change] };
-    const outcome = this.#apply(transaction);
+    const outcome = this.#apply({ changes: [change] });
     if (!outcome.applied) throw new ChangeRefused(outcome.problem);
-    const answered = this.#outcomeOf(transaction);
+    const answered = this.#outcomeOf(outcome.transaction);
     await this.save();
     const said = await answered;
     if (!said.applied) throw new ChangeRefused(said.problem as ChangeRefused['problem']);
@@ -219,21 +232,21 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
 
   protected override do(change: Change): Promise<void> {
     this.checkOpen();
-    // A copy, so that what the game changes later in the same object can't slip into a save.
-    const outcome = this.#apply({ changes: [structuredClone(change)] });
+    const outcome = this.#apply({ changes: [change] });
     if (!outcome.applied) throw new ChangeRefused(outcome.problem);
     return outcome.kept;
   }
 
-  #apply(transaction: Transaction) {
-    const outcome = this.local.do(transaction, new Date().toISOString());
+  #apply(given: Transaction) {
+    const outcome = this.local.do(given, new Date().toISOString());
     if (!outcome.applied) return { applied: false as const, problem: outcome.problem };
+    const { transaction } = outcome;
     if (this.pending === 1) this.#savedAt = new Date();
     const kept = this.keepDone(transaction);
     // Whoever does not wait for it hears of a spool that fails at the next save.
     kept.catch(() => undefined);
     for (const key of outcome.changed.keys()) this.tell(key, 'here');
-    return { applied: true as const, kept };
+    return { applied: true as const, kept, transaction };
   }
 
   #outcomeOf(transaction: Transaction): Promise<TransactionOutcome> {
@@ -277,6 +290,7 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
   /** Saves that had their numbers before this stay: they go first. */
   protected takeOver(saves: readonly NumberedSave[]): void {
     this.#unanswered = [...saves];
+    this.#answered = 0;
   }
 
   /** The service has answered a save. @returns undefined if that was known */
@@ -284,6 +298,7 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     // Answered before, when it was sent twice: it is taken in once.
     if (!this.#unanswered.some(({ number }) => number === save.number)) return undefined;
     this.#unanswered = this.#unanswered.filter(({ number }) => number !== save.number);
+    this.#answered = Math.max(this.#answered, save.number);
     this.#savedAt = new Date();
     const own = new Set(
       save.transactions.flatMap(({ changes }) => changes.flatMap((one) => ('key' in one ? one.key : []))),
@@ -304,6 +319,40 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     return { sent: save.transactions.length, refused };
   }
 
+  /**
+   * The service will never take a save as it is: what is wrong in it is put
+   * aside and told to the game, and the rest keeps its number.
+   *
+   * @returns what is sent in its place; undefined if nothing of it can be put aside
+   */
+  protected takeApart(save: NumberedSave, refusal: ServiceRefused): TakenApart | undefined {
+    const place = this.#unanswered.findIndex(({ number }) => number === save.number);
+    if (place < 0 || save.transactions.length === 0) return undefined;
+    const { aside, rest, isStaying } = takenApart(save, refusal);
+    const fromEnd = this.#unanswered.slice(place).reduce((sum, { transactions }) => sum + transactions.length, 0);
+    this.#unanswered = this.#unanswered.with(place, rest);
+    return { rest, aside, refused: this.refuseAside(aside, refusal, this.local.numberedCount - fromEnd, isStaying) };
+  }
+
+  /** Tells the game of transactions that will never be applied, and shows them no more. */
+  protected refuseAside(
+    aside: readonly Transaction[],
+    { code, message: detail }: ServiceRefused,
+    first: number,
+    isStaying: readonly boolean[],
+  ): readonly RefusedTransaction[] {
+    for (const key of this.local.dropNumbered(first, isStaying)) this.tell(key, 'acknowledged');
+    return aside.map((transaction) => this.#refuseOne(transaction, { code, detail, change: 0 }, undefined));
+  }
+
+  #refuseOne(transaction: Transaction, problem: TransactionProblem, unsettled: string | undefined): RefusedTransaction {
+    const one = { transaction, problem, unsettled };
+    this.#awaited.get(transaction)?.({ applied: false, problem, ...(unsettled !== undefined && { unsettled }) });
+    this.#awaited.delete(transaction);
+    this.#refused.tell(one);
+    return one;
+  }
+
   /** What was sent late was refused: the game is told, whoever waits for it too. */
   protected refuse(
     save: NumberedSave,
@@ -311,10 +360,7 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     unsettled: readonly string[],
   ): void {
     for (const [index, transaction] of save.transactions.entries()) {
-      const one = { transaction, problem: { ...problem, change: 0 }, unsettled: unsettled[index] };
-      this.#awaited.get(transaction)?.({ applied: false, ...one });
-      this.#awaited.delete(transaction);
-      this.#refused.tell(one);
+      this.#refuseOne(transaction, { ...problem, change: 0 }, unsettled[index]);
     }
   }
 

@@ -33,7 +33,16 @@ export class TransactionDraft<Game extends GameShape = AnyGame> extends Playing<
   }
 
   protected override do(change: Change): void {
-    // A copy, so that what the game changes later in the same object can't slip into a save.
-    this.changes.push(structuredClone(change));
+    this.changes.push(copyOf(change));
+  }
+}
+
+/** A copy, so that what the game changes later in the same object can't slip into a save. */
+function copyOf(change: Change): Change {
+  try {
+    return structuredClone(change);
+  } catch {
+    // It holds what can't be sent either: whoever checks the transaction says so.
+    return change;
   }
 }

@@ -74,10 +74,12 @@ function place(pointer: string): string {
 
 /** How many bytes of UTF-8 a text takes. */
 export function utf8Bytes(text: string): number {
-  let bytes = 0;
-  for (const character of text) {
-    const code = character.codePointAt(0) ?? 0;
-    bytes += code < 0x80 ? 1 : code < 0x800 ? 2 : code < 0x10000 ? 3 : 4;
+  let bytes = text.length;
+  for (let index = 0; index < text.length; index++) {
+    const unit = text.charCodeAt(index);
+    if (unit < 0x80) continue;
+    // The two halves of a surrogate pair take four bytes together.
+    bytes += unit < 0x800 || (unit >= 0xd800 && unit <= 0xdfff) ? 1 : 2;
   }
   return bytes;
 }

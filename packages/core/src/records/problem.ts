@@ -1,5 +1,8 @@
 /** Why a change, a key or a value was refused. The protocol's catalogue gives each its status and title. */
 export type ChangeProblemCode =
+  | 'request-invalid'
+  | 'too-many-changes'
+  | 'body-too-large'
   | 'key-malformed'
   | 'key-not-declared'
   | 'op-not-for-kind'

@@ -18,6 +18,8 @@ export interface Route {
   readonly params?: { readonly [name: string]: z.ZodType };
   readonly query?: z.ZodObject;
   readonly body?: z.ZodType;
+  /** The body as the document shows it, where its parts are checked by themselves. */
+  readonly documentedBody?: z.ZodType;
   readonly status: number;
   readonly response: z.ZodType;
   /** Problems of its own, beside those that every route may answer with. */

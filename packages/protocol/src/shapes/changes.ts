@@ -1,96 +1,124 @@
-import { limits } from '@vekkon/core';
+import {
+  changeMembers as members,
+  changesWords,
+  limits,
+  opWords,
+  transactionMembers,
+  unknownMember,
+  type Member,
+} from '@vekkon/core';
 import { z } from 'zod';
-import { finiteNumber, id, jsonValue, recordKey, time, wholeNumber } from './values.js';
+import { jsonValue, recordKey } from './values.js';
 
-const ifRevision = z.int().min(0).optional();
-const pointer = z
-  .string()
-  .max(1024)
+/** A shape that says what is wrong in the words of the rules, which a client uses too. */
+const text = ({ words }: Member, most: number, least = 1) =>
+  z.string({ error: words }).min(least, { error: words }).max(most, { error: words });
+const wholeFrom = ({ words }: Member, least: number) => z.int({ error: words }).min(least, { error: words });
+const number = ({ words }: Member) => z.number({ error: words });
+const fitting = ({ words, fits }: Member) => z.string({ error: words }).refine(fits, { error: words });
+const objectOf = ({ words }: Member) => z.record(z.string(), jsonValue, { error: words });
+const value = jsonValue;
+
+const unknownError: z.core.$ZodErrorMap = (issue) =>
+  issue.code === 'unrecognized_keys' ? unknownMember(issue.keys[0] ?? '') : 'must be an object';
+
+/** Members that are known, and no others. */
+function strict<Shape extends z.core.$ZodLooseShape>(shape: Shape) {
+  return z.strictObject(shape, { error: unknownError });
+}
+
+const ifRevision = wholeFrom(members.ifRevision, 0).optional();
+const path = text(members.path, 1024, 0)
   .default('')
   .meta({ description: 'JSON Pointer (RFC 6901); "" is the whole value.' });
-const amount = wholeNumber.min(1);
-const reason = z.string().min(1).max(200);
-const count = z.int().min(1).optional();
+const amount = wholeFrom(members.amount, 1);
+const reason = text(members.reason, 200);
+const count = wholeFrom(members.count, 1).optional();
+const key = recordKey;
 
-const put = z.strictObject({ op: z.literal('put'), key: recordKey, value: jsonValue, ifRevision });
-const merge = z.strictObject({ op: z.literal('merge'), key: recordKey, value: jsonValue, ifRevision });
-const increase = z.strictObject({ op: z.literal('increase'), key: recordKey, path: pointer, by: finiteNumber });
-const outdo = z.strictObject({
+const put = strict({ op: z.literal('put'), key, value, ifRevision });
+const merge = strict({ op: z.literal('merge'), key, value, ifRevision });
+const increase = strict({ op: z.literal('increase'), key, path, by: number(members.by) });
+const outdo = strict({
   op: z.literal('outdo'),
-  key: recordKey,
-  path: pointer,
-  value: finiteNumber,
-  better: z.enum(['higher', 'lower']),
+  key,
+  path,
+  value: number(members.number),
+  better: z.enum(['higher', 'lower'], { error: members.better.words }),
 });
-const collect = z.strictObject({ op: z.literal('collect'), key: recordKey, path: pointer, value: jsonValue });
-const discard = z.strictObject({ op: z.literal('discard'), key: recordKey, path: pointer, value: jsonValue });
-const credit = z.strictObject({ op: z.literal('credit'), key: recordKey, amount, reason, count });
-const debit = z.strictObject({ op: z.literal('debit'), key: recordKey, amount, reason, count });
-const remove = z.strictObject({ op: z.literal('remove'), key: recordKey, ifRevision });
-const item = z.string().min(1).max(63);
-const howMany = wholeNumber.min(1).optional().meta({ description: 'Of an item in stacks; 1 if left out.' });
-const traits = z.record(z.string(), jsonValue).optional();
-const piece = id.optional().meta({ description: 'The id of a unique piece.' });
-const gain = z.strictObject({ op: z.literal('gain'), key: recordKey, item, count: howMany, piece, traits });
-const lose = z.strictObject({ op: z.literal('lose'), key: recordKey, item, count: howMany, piece });
-const alter = z.strictObject({
+const collect = strict({ op: z.literal('collect'), key, path, value });
+const discard = strict({ op: z.literal('discard'), key, path, value });
+const credit = strict({ op: z.literal('credit'), key, amount, reason, count });
+const debit = strict({ op: z.literal('debit'), key, amount, reason, count });
+const remove = strict({ op: z.literal('remove'), key, ifRevision });
+const item = text(members.item, 63);
+const howMany = count.meta({ description: 'Of an item in stacks; 1 if left out.' });
+const piece = fitting(members.piece).optional().meta({ description: 'The id of a unique piece.' });
+const gain = strict({
+  op: z.literal('gain'),
+  key,
+  item,
+  count: howMany,
+  piece,
+  traits: objectOf(members.traits).optional(),
+});
+const lose = strict({ op: z.literal('lose'), key, item, count: howMany, piece });
+const alter = strict({
   op: z.literal('alter'),
-  key: recordKey,
-  piece: id,
-  traits: z.record(z.string(), jsonValue).meta({ description: 'JSON Merge Patch (RFC 7396).' }),
+  key,
+  piece: fitting(members.pieceToAlter),
+  traits: objectOf(members.traitsToAlter).meta({ description: 'JSON Merge Patch (RFC 7396).' }),
 });
-const startOver = z.strictObject({ op: z.literal('start-over') });
-const reset = z.strictObject({
+const startOver = strict({ op: z.literal('start-over') });
+const reset = strict({
   op: z.literal('reset'),
   key: recordKey.meta({ description: 'A key, a family such as progress/glider, or a kind such as preference.' }),
 });
-const checkpoint = z.strictObject({
+const checkpoint = strict({
   op: z.literal('checkpoint'),
-  name: id,
-  summary: z
-    .string()
-    .min(1)
-    .max(200)
-    .refine((text) => !/[\r\n]/.test(text), { error: 'must be one line' })
-    .optional()
-    .meta({ description: 'One line for whoever chooses among them.' }),
-  instead: id.optional().meta({ description: 'The checkpoint that is given up for it.' }),
+  name: fitting(members.checkpoint),
+  summary: fitting(members.summary).optional().meta({ description: 'One line for whoever chooses among them.' }),
+  instead: fitting(members.instead).optional().meta({ description: 'The checkpoint that is given up for it.' }),
 });
-const restore = z.strictObject({ op: z.literal('restore'), name: id });
-const submit = z.strictObject({
+const restore = strict({ op: z.literal('restore'), name: fitting(members.checkpoint) });
+const submit = strict({
   op: z.literal('submit'),
-  key: recordKey,
-  value: finiteNumber,
-  name: z.string().min(1).max(128).optional(),
-  note: z.string().max(1000).optional(),
+  key,
+  value: number(members.number),
+  name: text(members.scoreName, 128).optional(),
+  note: text(members.note, 1000, 0).optional(),
 });
 
-export const change = z.discriminatedUnion('op', [
-  put,
-  merge,
-  increase,
-  outdo,
-  collect,
-  discard,
-  credit,
-  debit,
-  submit,
-  remove,
-  gain,
-  lose,
-  alter,
-  startOver,
-  reset,
-  checkpoint,
-  restore,
-]);
+export const change = z.discriminatedUnion(
+  'op',
+  [
+    put,
+    merge,
+    increase,
+    outdo,
+    collect,
+    discard,
+    credit,
+    debit,
+    submit,
+    remove,
+    gain,
+    lose,
+    alter,
+    startOver,
+    reset,
+    checkpoint,
+    restore,
+  ],
+  { error: (issue) => (issue.code === 'invalid_union' ? opWords : 'must be an object') },
+);
 
-export const transaction = z.strictObject({
-  label: z.string().min(1).max(200).optional(),
-  once: z.string().min(1).max(200).optional(),
-  at: time.optional(),
-  keep: z.boolean().optional(),
-  changes: z.array(change).min(1),
+export const transaction = strict({
+  label: text(transactionMembers.label, 200).optional(),
+  once: text(transactionMembers.once, 200).optional(),
+  at: fitting(transactionMembers.at).optional().meta({ description: 'RFC 3339.', format: 'date-time' }),
+  keep: z.boolean({ error: transactionMembers.keep.words }).optional(),
+  changes: z.array(change, { error: changesWords }).min(1, { error: changesWords }),
 });
 
 /** At most 200 transactions with 1,000 changes between them. */

@@ -40,9 +40,16 @@ export const joinResponse = z.object({
 });
 export type JoinResponse = z.infer<typeof joinResponse>;
 
+const answered = z
+  .int()
+  .min(0)
+  .optional()
+  .meta({ description: 'The highest number whose answer has arrived: earlier outcomes are kept until this is said.' });
+
 export const saveRequest = z.strictObject({
   number: z.int().min(1),
   seen: z.int().min(0).optional(),
+  answered,
   transactions: transactions.default([]),
 });
 export type SaveRequest = z.infer<typeof saveRequest>;
@@ -61,23 +68,28 @@ export type SaveResponse = z.infer<typeof saveResponse>;
 export const leaveRequest = saveRequest.partial({ number: true });
 export type LeaveRequest = z.infer<typeof leaveRequest>;
 
-export const bulkRequest = z.strictObject({
-  saves: z
-    .array(saveRequest.partial({ number: true }).extend({ session: sessionId, leave: z.boolean().optional() }))
-    .max(limits.savesPerBulk),
-});
-export type BulkRequest = z.infer<typeof bulkRequest>;
+/** One save of a bulk request. */
+export const bulkSave = saveRequest
+  .partial({ number: true })
+  .extend({ session: sessionId, leave: z.boolean().optional() });
+export type BulkSave = z.infer<typeof bulkSave>;
+
+/** Each save is checked by itself, so that one which is not as it must be is one result among many. */
+export const bulkRequest = z.strictObject({ saves: z.array(jsonValue).max(limits.savesPerBulk) });
+
+/** What a bulk request holds where all of it is as it must be: what the OpenAPI document shows. */
+export const wholeBulkRequest = z.strictObject({ saves: z.array(bulkSave).max(limits.savesPerBulk) });
 
 export const hostRenewRequest = z.strictObject({
   instance: z.string().min(1).max(128).optional(),
   sessions: z
-    .array(z.strictObject({ session: sessionId, seen: z.int().min(0).optional() }))
+    .array(z.strictObject({ session: sessionId, seen: z.int().min(0).optional(), answered }))
     .max(5_000)
     .meta({ description: 'The sessions that the host believes it has.' }),
 });
 export type HostRenewRequest = z.infer<typeof hostRenewRequest>;
 
-export const renewRequest = z.strictObject({ seen: z.int().min(0).optional() });
+export const renewRequest = z.strictObject({ seen: z.int().min(0).optional(), answered });
 
 export const leaveResponse = z.object({
   now: time,

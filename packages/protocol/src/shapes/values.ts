@@ -1,8 +1,8 @@
-import { isDeclaredName, isId, limits, type Json } from '@vekkon/core';
+import { changeMembers, isDeclaredName, isId, limits, type Json } from '@vekkon/core';
 import { z } from 'zod';
 
 /** A JSON value. What it may hold is checked by the rules, against the manifest. */
-export const jsonValue = z.custom<Json>((value) => value !== undefined, { error: 'a value is needed' });
+export const jsonValue = z.custom<Json>((value) => value !== undefined, { error: changeMembers.value.words });
 
 export const finiteNumber = z.number();
 /** Whole and exact: within ±(2⁵³−1). */
@@ -22,9 +22,9 @@ export const declaredName = z
 export const time = z.iso.datetime({ offset: true }).meta({ description: 'RFC 3339, in UTC.' });
 
 export const recordKey = z
-  .string()
-  .min(1)
-  .max(300)
+  .string({ error: changeMembers.key.words })
+  .min(1, { error: changeMembers.key.words })
+  .max(300, { error: changeMembers.key.words })
   .meta({ description: 'kind/name, or kind/name/which for a family.' });
 
 export const storedRecord = z.object({

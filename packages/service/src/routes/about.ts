@@ -12,7 +12,8 @@ export function serveAbout(router: IRouter, desk: Desk, version: string): void {
     await desk.reader.hasOperator();
     // After a commit that failed, find out whether it would now.
     if (!desk.writer.isWritable) await desk.writer.do('probe', {});
-    return { status: 'ready', migration: desk.migration };
+    const notes = desk.notes();
+    return { status: 'ready', migration: desk.migration, ...(notes.length > 0 && { notes: [...notes] }) };
   });
 
   serveRoute(router, desk, routes.problems, async () => ({

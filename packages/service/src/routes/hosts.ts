@@ -11,7 +11,11 @@ export function serveHosts(router: IRouter, desk: Desk): void {
   serveRoute(router, desk, routes.hostRenew, async ({ params, body, environment }) => {
     const { sessions, lost } = await writer.do('renew', {
       environment: (await environment()).number,
-      sessions: body.sessions.map(({ session, seen }) => ({ session, seen: seen ?? null })),
+      sessions: body.sessions.map(({ session, seen, answered }) => ({
+        session,
+        seen: seen ?? null,
+        answered: answered ?? null,
+      })),
       device: null,
       host: { name: params.host, instance: body.instance ?? null },
     });

@@ -147,6 +147,8 @@ export function servePlayers(router: IRouter, desk: Desk): void {
       player: params.player,
       by: nameOf(principal),
     });
+    // The tokens of their devices are gone too.
+    desk.access.forgetAll();
     return { erased: true };
   });
 

@@ -1,7 +1,7 @@
 import { declarationOf, isForPlayers, isProblem, readRecord, type Json } from '@vekkon/core';
 import { Refusal, routes, type StoredRecord } from '@vekkon/protocol';
 import type { IRouter, Request, Response } from 'express';
-import { deviceOf, nameOf, type Principal } from '../access.js';
+import { deviceIn, deviceOf, nameOf, type Principal } from '../access.js';
 import { tellOutside } from '../outside-changes.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer } from './players.js';
@@ -74,7 +74,7 @@ async function putOne(
     value,
     ifRevision: revisionOf(request.get('If-Match')),
     by: nameOf(principal),
-    byPlayer: principal.sort === 'device',
+    device: deviceIn(principal),
   });
   await tellOutside(desk, place, outside);
   response.set('ETag', `"${record.revision}"`);

@@ -1,9 +1,10 @@
-import { limits, type Transaction } from '@vekkon/core';
+import { isJsonObject, limits, type Json } from '@vekkon/core';
 import {
+  bulkSave,
   problemDetails,
   Refusal,
   routes,
-  type BulkRequest,
+  type BulkSave,
   type JoinRequest,
   type JoinResponse,
   type LeaveResponse,
@@ -13,7 +14,7 @@ import { rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/s
 import type { IRouter, Response } from 'express';
 import { deviceIn, deviceOf } from '../access.js';
 import { recordsByKey } from '../records-by-key.js';
-import { JsonText, serveRoute, type Desk } from '../serve-route.js';
+import { JsonText, parsePart, serveRoute, type Desk } from '../serve-route.js';
 import { joinOutcome, saveOutcome, told } from '../told.js';
 import { newToken } from '../tokens.js';
 
@@ -45,7 +46,7 @@ export function serveSessions(router: IRouter, desk: Desk): void {
   serveRoute(router, desk, routes.renew, async ({ params, body, environment, principal }) => {
     const { sessions, lost } = await desk.writer.do('renew', {
       environment: (await environment()).number,
-      sessions: [{ session: params.session, seen: body.seen ?? null }],
+      sessions: [{ session: params.session, seen: body.seen ?? null, answered: body.answered ?? null }],
       device: deviceIn(principal),
       host: null,
     });
@@ -62,10 +63,11 @@ export function serveSessions(router: IRouter, desk: Desk): void {
 
   serveRoute(router, desk, routes.bulk, async ({ body, environment, principal, response }) => {
     const place = await environment();
-    const bySession = new Map<string, [number, (typeof body.saves)[number]][]>();
+    const bySession = new Map<string, [number, Json][]>();
     for (const [index, save] of body.saves.entries()) {
-      const saves = bySession.get(save.session) ?? [];
-      bySession.set(save.session, saves);
+      const session = sessionNamedIn(save) ?? `save ${index}`;
+      const saves = bySession.get(session) ?? [];
+      bySession.set(session, saves);
       saves.push([index, save]);
     }
     const results: string[] = [];
@@ -73,9 +75,10 @@ export function serveSessions(router: IRouter, desk: Desk): void {
     await Promise.all(
       [...bySession.values()].map(async (saves) => {
         let isRefused = false;
-        for (const [index, save] of saves) {
+        for (const [index, sent] of saves) {
           try {
             if (isRefused) throw new Refusal('save-before-refused');
+            const save = parsePart(bulkSave, sent, 'the save');
             const saved = await saveOnce(desk, place, { ...save, leave: save.leave ?? false }, deviceIn(principal));
             results[index] = `{"status":200,${saveText(desk, save.session, saved).slice(1)}`;
           } catch (error) {
@@ -193,9 +196,14 @@ function hungUpSignal(response: Response): AbortSignal {
   return controller.signal;
 }
 
-interface OneSave extends Omit<BulkRequest['saves'][number], 'leave'> {
+/** The session that a save is for, whatever else it holds. */
+function sessionNamedIn(save: Json): string | undefined {
+  const session = isJsonObject(save) ? save['session'] : undefined;
+  return typeof session === 'string' ? session : undefined;
+}
+
+interface OneSave extends Omit<BulkSave, 'leave'> {
   readonly leave: boolean;
-  readonly transactions: readonly Transaction[] & BulkRequest['saves'][number]['transactions'];
 }
 
 /** The one way of every save, alone or in bulk. */
@@ -211,6 +219,7 @@ async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device
       device,
       number: save.number ?? null,
       seen: save.seen ?? null,
+      answered: save.answered ?? null,
       transactions: save.transactions,
       leave: save.leave,
     }),

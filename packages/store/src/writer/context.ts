@@ -6,13 +6,14 @@ import type { EnvironmentRow, Tables } from '../tables.js';
 import type { HeldRecordsOfPlayers } from './held-records.js';
 import type { HostInstances } from './host-instances.js';
 import type { Leases } from './leases.js';
+import type { NotedMap } from './undoable.js';
 
 /** What every command of the writer works with. */
 export interface WriterContext {
   readonly db: Kysely<Tables>;
   readonly runMany: Engine['runMany'];
   /** As they stand now: only the writer changes them. */
-  readonly environments: Map<number, EnvironmentRow>;
+  readonly environments: NotedMap<number, EnvironmentRow>;
   readonly held: HeldRecordsOfPlayers;
   readonly manifests: Manifests;
   readonly leases: Leases;
@@ -25,6 +26,8 @@ export interface Stamp {
   readonly now: number;
   /** Milliseconds by the clock that never jumps. */
   readonly monotonic: number;
+  /** The time by which things grow old: `now`, unless the clock has jumped and nobody has said that it is right. */
+  readonly agesBy: number;
 }
 
 export async function environmentOf({ db, environments }: WriterContext, number: number): Promise<EnvironmentRow> {

@@ -1,4 +1,5 @@
 import type { Manifest, Records } from '@vekkon/core';
+import { NotedMap, type Notes } from './undoable.js';
 
 /** A player's records as they stand in the store, under the keys of a manifest. */
 export interface HeldRecords {
@@ -6,14 +7,14 @@ export interface HeldRecords {
   readonly records: Records;
   /** The player's commit at which each was written. */
   readonly seenOf: ReadonlyMap<string, number>;
-  /** The length of each value's text. */
+  /** The bytes of each value's text. */
   readonly bytesOf: ReadonlyMap<string, number>;
   /** Rows that lie under former keys, by the key of now. */
   readonly formerRows: ReadonlyMap<string, string>;
   readonly bytes: number;
 }
 
-/** How much is held at the most, in characters of values. */
+/** How much is held at the most, in bytes of values. */
 const mostHeld = 64 * 1024 * 1024;
 
 /**
@@ -22,8 +23,14 @@ const mostHeld = 64 * 1024 * 1024;
  */
 export class HeldRecordsOfPlayers {
   /** The one that was written last comes last. */
-  readonly #held = new Map<number, HeldRecords>();
+  readonly #held: NotedMap<number, HeldRecords>;
+  readonly #notes: Notes;
   #bytes = 0;
+
+  constructor(notes: Notes) {
+    this.#held = new NotedMap(notes);
+    this.#notes = notes;
+  }
 
   /** What is held of a player, under the keys of this very manifest. */
   of(player: number, manifest: Manifest): HeldRecords | undefined {
@@ -34,8 +41,8 @@ export class HeldRecordsOfPlayers {
   keep(player: number, held: HeldRecords): void {
     this.forget(player);
     this.#held.set(player, held);
-    this.#bytes += held.bytes;
-    for (const [oldest] of this.#held) {
+    this.#grow(held.bytes);
+    for (const oldest of this.#held.keys()) {
       if (this.#bytes <= mostHeld) break;
       this.forget(oldest);
     }
@@ -44,13 +51,12 @@ export class HeldRecordsOfPlayers {
   forget(player: number): void {
     const held = this.#held.get(player);
     if (held === undefined) return;
-    this.#bytes -= held.bytes;
+    this.#grow(-held.bytes);
     this.#held.delete(player);
   }
 
-  /** After a commit that failed: what was noted may not be stored. */
-  forgetAll(): void {
-    this.#held.clear();
-    this.#bytes = 0;
+  #grow(bytes: number): void {
+    this.#bytes += bytes;
+    this.#notes.add(() => (this.#bytes -= bytes));
   }
 }

@@ -1,11 +1,17 @@
 import type { Kysely } from 'kysely';
 import type { Tables } from '../tables.js';
+import { NotedMap, type Notes } from './undoable.js';
 
 /** Which start of each host's process is the newest: it is the host, all earlier ones were replaced. */
 export class HostInstances {
-  readonly #newest = new Map<string, string>();
+  readonly #newest: NotedMap<string, string>;
 
-  constructor(readonly db: Kysely<Tables>) {}
+  constructor(
+    readonly db: Kysely<Tables>,
+    notes: Notes,
+  ) {
+    this.#newest = new NotedMap(notes);
+  }
 
   /**
    * Takes note of a host's call.
@@ -40,10 +46,5 @@ export class HostInstances {
       .executeTakeFirst();
     if (row !== undefined) this.#newest.set(name, row.instance);
     return row?.instance;
-  }
-
-  /** After a commit that failed: what was noted may not be stored. */
-  forgetAll(): void {
-    this.#newest.clear();
   }
 }

@@ -1,3 +1,5 @@
+import { NotedMap, type Notes } from './undoable.js';
+
 /**
  * How long each open session is promised to its host.
  *
@@ -6,10 +8,15 @@
  * session has one full lease from then.
  */
 export class Leases {
-  readonly #ends = new Map<string, number>();
+  readonly #ends: NotedMap<string, number>;
 
   /** @param startedAt the monotonic time at which this start of the service began */
-  constructor(readonly startedAt: number) {}
+  constructor(
+    readonly startedAt: number,
+    notes: Notes,
+  ) {
+    this.#ends = new NotedMap(notes);
+  }
 
   /** Promises the session for `leaseSeconds` from now. @returns the monotonic time at which the lease ends */
   renew(session: string, leaseSeconds: number, monotonic: number): number {

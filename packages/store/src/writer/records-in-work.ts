@@ -6,6 +6,7 @@ import {
   currentKey,
   storedKeys,
   underCurrentKeys,
+  utf8Bytes,
   type ChangeProblem,
   type Json,
   type LedgerLine,
@@ -21,6 +22,7 @@ import { given, keptQuery, type Compiled } from '../kept-query.js';
 import type { NewHistoryRow, NewLedgerRow, NewTrashRow, PlayerRow } from '../tables.js';
 import type { WriterContext } from './context.js';
 import type { HeldRecords } from './held-records.js';
+import { historyDigest } from './history-digest.js';
 
 /** Where a change came from, as history and ledger keep it. */
 export interface Origin {
@@ -166,8 +168,9 @@ export class RecordsInWork {
     const { session, by, label, at } = origin;
     for (const [key, record] of records) {
       const text = texts.get(key) ?? JSON.stringify(record.value);
-      this.#bytes += text.length - (this.#bytesOf.get(key) ?? 0);
-      this.#bytesOf.set(key, text.length);
+      const bytes = utf8Bytes(text);
+      this.#bytes += bytes - (this.#bytesOf.get(key) ?? 0);
+      this.#bytesOf.set(key, bytes);
       this.#records.set(key, record);
       this.#changed.set(key, { record, text });
       const { revision } = record;
@@ -205,7 +208,8 @@ export class RecordsInWork {
     this.#runAll(upsertRecord.compiled(this.#place.db), rows);
     const history = this.#history.map((row) => {
       const { key, revision, value, removed, at, session, by, label } = row;
-      return [player, key, revision, value, removed, seen, at, session, by, label];
+      const digest = historyDigest(player, { key, revision, value, removed, seen, at });
+      return [player, key, revision, value, removed, seen, at, session, by, label, digest];
     });
     this.#runAll(insertHistory.compiled(this.#place.db), history);
     const ledger = this.#ledger.map((line) => {
@@ -244,7 +248,7 @@ export class RecordsInWork {
     for (const [key, text] of texts) {
       const tooLarge = checkRecordSize(text);
       if (tooLarge !== undefined) return { ...tooLarge, key };
-      bytes += text.length - (this.#bytesOf.get(key) ?? 0);
+      bytes += utf8Bytes(text) - (this.#bytesOf.get(key) ?? 0);
     }
     return checkPlayerSize(bytes);
   }
@@ -256,13 +260,14 @@ type Place = Pick<WriterContext, 'db' | 'runMany' | 'held'>;
 function heldFrom(rows: readonly RecordRow[], manifest: Manifest): HeldRecords {
   const keyOf = new Map(rows.map((row) => [row.key, currentKey(row.key, manifest)]));
   const now = (row: RecordRow) => keyOf.get(row.key) ?? row.key;
+  const bytesOf = new Map(rows.map((row) => [now(row), utf8Bytes(row.value)]));
   return {
     manifest,
     records: underCurrentKeys(new Map(rows.map((row) => [row.key, recordOf(row)])), manifest),
     seenOf: new Map(rows.map((row) => [now(row), row.seen])),
-    bytesOf: new Map(rows.map((row) => [now(row), row.value.length])),
+    bytesOf,
     formerRows: new Map([...keyOf].flatMap(([key, current]) => (current === key ? [] : [[current, key]]))),
-    bytes: rows.reduce((sum, row) => sum + row.value.length, 0),
+    bytes: [...bytesOf.values()].reduce((sum, bytes) => sum + bytes, 0),
   };
 }
 
@@ -308,7 +313,8 @@ const insertHistory = keptQuery(
     session: string | null,
     by: string | null,
     label: string | null,
-  ) => db.insertInto('history').values({ player, key, revision, value, removed, seen, at, session, by, label }),
+    digest: string | null,
+  ) => db.insertInto('history').values({ player, key, revision, value, removed, seen, at, session, by, label, digest }),
 );
 
 const insertLedger = keptQuery(

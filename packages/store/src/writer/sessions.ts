@@ -61,6 +61,17 @@ export async function endSession(
   await setEnd(db, now, end, seen, session.id);
 }
 
+const deviceNamed = keptQuery((db, id: string) =>
+  db.selectFrom('devices').select(['player', 'revoked_at']).where('id', '=', id),
+);
+
+/** A device is its player's, for as long as neither was erased or shut out: whatever was known when the call began. */
+export async function checkDevice({ db }: WriterContext, device: string, player: PlayerRow | undefined): Promise<void> {
+  const [known] = await deviceNamed(db, device);
+  if (known === undefined || known.player !== player?.number) throw new Refusal('credential-unknown');
+  if (known.revoked_at !== null) throw new Refusal('device-revoked');
+}
+
 export function hostReplaced(host: string): Refusal {
   return new Refusal(
     'host-replaced',

@@ -7,6 +7,8 @@ import type { WriterContext } from './context.js';
 import { HeldRecordsOfPlayers } from './held-records.js';
 import { HostInstances } from './host-instances.js';
 import { Leases } from './leases.js';
+import type { TrustedTime } from './trusted-time.js';
+import { NotedMap, Notes } from './undoable.js';
 
 interface Waiting {
   readonly name: CommandName;
@@ -28,22 +30,26 @@ const commandsPerCommit = 256;
 export class Writer {
   readonly #engine: Engine;
   readonly #clock: Clock;
+  readonly #time: TrustedTime;
+  readonly #notes = new Notes();
   readonly #context: WriterContext;
   #waiting: Waiting[] = [];
   #draining: Promise<void> | undefined;
   #isWritable = true;
 
-  constructor(engine: Engine, clock: Clock) {
+  constructor(engine: Engine, clock: Clock, time: TrustedTime) {
+    const notes = this.#notes;
     this.#engine = engine;
     this.#clock = clock;
+    this.#time = time;
     this.#context = {
       db: engine.writing,
       runMany: (statement, rows) => engine.runMany(statement, rows),
-      environments: new Map(),
-      held: new HeldRecordsOfPlayers(),
-      manifests: new Manifests(engine.writing),
-      leases: new Leases(clock.monotonic()),
-      instances: new HostInstances(engine.writing),
+      environments: new NotedMap(notes),
+      held: new HeldRecordsOfPlayers(notes),
+      manifests: new Manifests(engine.writing, new NotedMap(notes)),
+      leases: new Leases(clock.monotonic(), notes),
+      instances: new HostInstances(engine.writing, notes),
     };
   }
 
@@ -55,7 +61,8 @@ export class Writer {
    */
   do<Name extends CommandName>(name: Name, input: CommandInput<Name>): Promise<CommandOutcome<Name>> {
     return new Promise((resolve, reject) => {
-      const stamped = { ...input, now: this.#clock.now(), monotonic: this.#clock.monotonic() };
+      const [now, monotonic] = [this.#clock.now(), this.#clock.monotonic()];
+      const stamped = { ...input, now, monotonic, agesBy: this.#time.at(now, monotonic) };
       this.#waiting.push({ name, input: stamped, resolve, reject });
       this.#draining ??= this.#drain();
     });
@@ -81,10 +88,9 @@ export class Writer {
         this.#isWritable = true;
         for (const answer of answers) answer();
       } catch (error) {
-        this.#forgetUnwritten();
         const isNotWritable = this.#engine.isNotWritable(error);
         if (isNotWritable) this.#isWritable = false;
-        const reason = isNotWritable ? notWritable(error) : error;
+        const reason = isNotWritable ? notWritable(error) : this.#engine.isDamaged(error) ? damaged(error) : error;
         for (const command of batch) command.reject(reason);
       }
     }
@@ -94,28 +100,23 @@ export class Writer {
 
   /** Applies a batch and commits it. @returns what to tell each caller now */
   async #commit(batch: readonly Waiting[]): Promise<(() => void)[]> {
-    this.#engine.runMany('begin immediate', [[]]);
+    this.#engine.begin();
     try {
       const answers: (() => void)[] = [];
       for (const command of batch) answers.push(await this.#apply(command));
-      this.#engine.runMany('commit', [[]]);
+      this.#engine.commit(this.#time.at(this.#clock.now(), this.#clock.monotonic()));
+      this.#notes.keep();
       return answers;
     } catch (error) {
-      if (this.#engine.isInTransaction()) this.#engine.runMany('rollback', [[]]);
+      this.#notes.undo(0);
+      this.#engine.rollback();
       throw error;
     }
   }
 
-  /** What a commit that failed had taken note of may not be stored. */
-  #forgetUnwritten(): void {
-    this.#context.instances.forgetAll();
-    this.#context.manifests.forgetAll();
-    this.#context.environments.clear();
-    this.#context.held.forgetAll();
-  }
-
   async #apply(command: Waiting): Promise<() => void> {
     const handler = commands[command.name] as (context: WriterContext, input: object) => Promise<never>;
+    const noted = this.#notes.begin();
     this.#engine.runMany('savepoint command', [[]]);
     try {
       const outcome = await handler(this.#context, command.input);
@@ -124,8 +125,9 @@ export class Writer {
       return (outcome as unknown) instanceof Refusal ? () => command.reject(outcome) : () => command.resolve(outcome);
     } catch (error) {
       // A full disk can roll back the whole transaction under the savepoint: then all of the batch has failed.
-      if (this.#engine.isNotWritable(error) || !this.#engine.isInTransaction()) throw error;
-      this.#forgetUnwritten();
+      if (this.#engine.isNotWritable(error) || this.#engine.isDamaged(error) || !this.#engine.isInTransaction())
+        throw error;
+      this.#notes.undo(noted);
       this.#engine.runMany('rollback to command', [[]]);
       this.#engine.runMany('release command', [[]]);
       return () => command.reject(error);
@@ -135,6 +137,12 @@ export class Writer {
 
 function notWritable(cause: unknown): Refusal {
   const refusal = new Refusal('store-not-writable', undefined, { retryAfter: 5 });
+  refusal.cause = cause;
+  return refusal;
+}
+
+function damaged(cause: unknown): Refusal {
+  const refusal = new Refusal('store-damaged');
   refusal.cause = cause;
   return refusal;
 }

@@ -1,22 +1,42 @@
 import Database from 'better-sqlite3';
 import { Kysely, SqliteDialect } from 'kysely';
+import path from 'node:path';
+import { rfc3339 } from '../../clock.js';
 import type { Tables } from '../../tables.js';
 import type { Engine } from '../engine.js';
+import { databaseName } from './check-folder.js';
 import { keepingStatements } from './kept-statements.js';
+import { LastCommitNote } from './last-commit.js';
 
-const notWritable = /^SQLITE_(FULL|IOERR|READONLY|CANTOPEN|CORRUPT|NOTADB)/;
+const notWritable = /^SQLITE_(FULL|IOERR|READONLY|CANTOPEN)/;
+const damaged = /^SQLITE_(CORRUPT|NOTADB)/;
+
+/** A SQLite database that is open, and what only it can tell. */
+export interface SqliteEngine extends Engine {
+  /** Counts commits from now on, in the database and beside it. To be called once it is migrated. */
+  countCommits(): Counted;
+}
+
+export interface Counted {
+  readonly commits: number;
+  /** The trusted time of the last commit, milliseconds since 1970; undefined if there was none. */
+  readonly at: number | undefined;
+}
 
 /**
- * Opens a SQLite database file for one writer and readers beside it.
+ * Opens the SQLite database of a folder for one writer and readers beside it.
  *
  * WAL, so that reads never wait for a write; `synchronous=FULL`, so that a
- * commit returns only when it has been flushed to disk.
+ * commit returns only when it has been flushed to disk; `secure_delete`, so
+ * that what is erased stands nowhere in the file.
  */
-export function openSqlite(file: string): Engine {
+export function openSqlite(folder: string): SqliteEngine {
+  const file = path.join(folder, databaseName);
   const writer = new Database(file);
   writer.pragma('journal_mode = WAL');
   writer.pragma('synchronous = FULL');
   writer.pragma('foreign_keys = ON');
+  writer.pragma('secure_delete = ON');
   writer.pragma('busy_timeout = 5000');
   writer.pragma('cache_size = -65536');
   // Each checkpoint flushes twice: after some 16 MiB of commits, not after 4.
@@ -28,6 +48,11 @@ export function openSqlite(file: string): Engine {
   const kept = keepingStatements(writer);
   const writing = new Kysely<Tables>({ dialect: new SqliteDialect({ database: kept }) });
   const reading = new Kysely<Tables>({ dialect: new SqliteDialect({ database: keepingStatements(reader) }) });
+  const begin = writer.prepare('begin immediate');
+  const commit = writer.prepare('commit');
+  const changed = writer.prepare('select total_changes()').pluck();
+  let count: { note: LastCommitNote; number: number; write: Database.Statement } | undefined;
+  let changedBefore = 0;
   return {
     writing,
     reading,
@@ -35,11 +60,38 @@ export function openSqlite(file: string): Engine {
       const statement = kept.prepare(sql);
       for (const row of rows) statement.run(row);
     },
+    countCommits() {
+      const row = writer.prepare('select number, at from commits').get() as { number: number; at: number };
+      const write = writer.prepare('update commits set number = ?, at = ?');
+      count = {
+        note: new LastCommitNote(folder, { number: row.number, at: rfc3339(row.at) }),
+        number: row.number,
+        write,
+      };
+      return { commits: row.number, at: row.number === 0 ? undefined : row.at };
+    },
+    begin() {
+      begin.run();
+      changedBefore = changed.get() as number;
+    },
+    commit(at) {
+      // What changed nothing, such as a renewal, flushes nothing and counts for nothing.
+      if (count === undefined || changed.get() === changedBefore) return void commit.run();
+      count.write.run(count.number + 1, at);
+      commit.run();
+      count.number += 1;
+      count.note.write({ number: count.number, at: rfc3339(at) });
+    },
+    rollback() {
+      if (writer.inTransaction) writer.exec('rollback');
+    },
     isInTransaction: () => writer.inTransaction,
     isNotWritable: (error) => error instanceof Database.SqliteError && notWritable.test(error.code),
+    isDamaged: (error) => error instanceof Database.SqliteError && damaged.test(error.code),
     async close() {
       await reading.destroy();
       await writing.destroy();
+      count?.note.close();
     },
   };
 }

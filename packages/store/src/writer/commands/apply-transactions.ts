@@ -18,6 +18,8 @@ interface Source {
   /** Nothing can have happened before this. */
   readonly earliest: number;
   readonly now: number;
+  /** The time by which `once` tokens grow old. */
+  readonly agesBy: number;
   /** It is the player's own device. */
   readonly byPlayer?: boolean;
   /** Keeps what was refused after the game was told that it would hold. @returns its id */
@@ -78,7 +80,7 @@ export async function applyTransactions(
 
   async function isUsed(token: string): Promise<boolean> {
     const [row] = await tokenOf(db, player.number, token);
-    return row !== undefined && row.at > source.now - onceTokenLasts;
+    return row !== undefined && row.at > source.agesBy - onceTokenLasts;
   }
 
   async function use(token: string): Promise<void> {

@@ -36,7 +36,7 @@ export const tokenLasts = 7 * 24 * 60 * 60 * 1000;
  */
 export async function changeOutside(context: WriterContext, change: ChangeOutside & Stamp): Promise<ChangedByToken> {
   const { db } = context;
-  const { environment: number, token, transactions, now } = change;
+  const { environment: number, token, transactions, now, agesBy } = change;
   const digest = createHash('sha256')
     .update(JSON.stringify([change.player, transactions]))
     .digest('base64url');
@@ -46,7 +46,7 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
     .where('environment', '=', number)
     .where('token', '=', token)
     .executeTakeFirst();
-  if (before !== undefined && before.at > now - tokenLasts) {
+  if (before !== undefined && before.at > agesBy - tokenLasts) {
     if (before.digest !== digest) throw new Refusal('idempotency-key-reused');
     return { outcome: before.outcome, outside: null };
   }
@@ -63,6 +63,7 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
     by: change.by,
     earliest: now,
     now,
+    agesBy,
   });
   await records.writeFor(player, now);
   const outcome = JSON.stringify({
@@ -70,11 +71,13 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
     transactions: outcomes satisfies TransactionOutcome[],
     records: recordsUnder(touched, records, rules),
   });
-  const row = { environment: number, token, digest, outcome, at: now };
+  const row = { environment: number, token, digest, outcome, at: now, player: player.number };
   await db
     .insertInto('outside_requests')
     .values(row)
-    .onConflict((conflict) => conflict.columns(['environment', 'token']).doUpdateSet({ digest, outcome, at: now }))
+    .onConflict((conflict) =>
+      conflict.columns(['environment', 'token']).doUpdateSet({ digest, outcome, at: now, player: player.number }),
+    )
     .execute();
   return {
     outcome,

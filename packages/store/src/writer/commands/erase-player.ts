@@ -25,6 +25,8 @@ export async function erasePlayer(
   held.forget(number);
   for (const { id } of await db.selectFrom('sessions').select('id').where('player', '=', number).execute())
     leases.forget(id);
+  const sessions = db.selectFrom('sessions').select('id').where('player', '=', number);
+  await db.deleteFrom('save_outcomes').where('session', 'in', sessions).execute();
   for (const table of [
     'records',
     'history',
@@ -34,6 +36,7 @@ export async function erasePlayer(
     'outside_changes',
     'once_tokens',
     'unsettled',
+    'outside_requests',
     'sessions',
   ] as const) {
     await db.deleteFrom(table).where('player', '=', number).execute();
@@ -42,6 +45,13 @@ export async function erasePlayer(
   await db.deleteFrom('credentials').where('device', 'in', devices).execute();
   await db.deleteFrom('devices').where('player', '=', number).execute();
   await db.deleteFrom('players').where('number', '=', number).execute();
+  // What was done stays in the activity; what it held of the player does not.
+  await db
+    .updateTable('activity')
+    .set({ detail: 'erased with the player' })
+    .where('environment', '=', environment)
+    .where('player', '=', player)
+    .execute();
   await db.insertInto('tombstones').values({ environment, player, erased_at: now }).execute();
   await note(context, {
     environment,

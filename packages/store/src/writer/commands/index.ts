@@ -51,5 +51,8 @@ export const commands = {
 type Commands = typeof commands;
 export type CommandName = keyof Commands;
 /** What a command takes; the writer adds when it was given. */
-export type CommandInput<Name extends CommandName> = Omit<Parameters<Commands[Name]>[1], 'now' | 'monotonic'>;
+export type CommandInput<Name extends CommandName> = Omit<
+  Parameters<Commands[Name]>[1],
+  'now' | 'monotonic' | 'agesBy'
+>;
 export type CommandOutcome<Name extends CommandName> = Exclude<Awaited<ReturnType<Commands[Name]>>, Refusal>;

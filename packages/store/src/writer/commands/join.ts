@@ -15,7 +15,7 @@ import type { PlayerRow, SessionRow } from '../../tables.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { findPlayer, addPlayer, endSession, hostReplaced, openSessionOf, spokenBy } from '../sessions.js';
+import { findPlayer, addPlayer, checkDevice, endSession, hostReplaced, openSessionOf, spokenBy } from '../sessions.js';
 
 export interface Join {
   readonly environment: number;
@@ -71,6 +71,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   if (join.manifest !== null) await context.manifests.versionOf(environment, join.manifest);
   await checkInstance(context, join);
   const found = await findPlayer(context, join.environment, join.player);
+  if (join.device !== null) await checkDevice(context, join.device, found);
   const open = found && (await openSessionOf(context, found));
   const leaseEnds = open && leases.endOf(open.id, environment.lease_seconds);
   const decision = decideJoin(
@@ -178,6 +179,9 @@ async function openSession(
     last_digest: null,
     last_outcome: null,
     leave_outcome: null,
+    answered: null,
+    outcomes_from: null,
+    outcomes_bytes: 0,
   };
   await db.insertInto('sessions').values(row).execute();
   return row;

@@ -9,7 +9,7 @@ const outcomeLasts = 30 * 24 * 60 * 60 * 1000;
 export const trashLasts = 30 * 24 * 60 * 60 * 1000;
 
 /** Forgets what nobody may ask for any more: used tokens, trash whose time is up, and the answers of sessions that ended long ago. */
-export async function prune({ db }: WriterContext, { now }: Stamp): Promise<null> {
+export async function prune({ db }: WriterContext, { agesBy: now }: Stamp): Promise<null> {
   await db
     .deleteFrom('once_tokens')
     .where('at', '<=', now - onceTokenLasts)
@@ -45,8 +45,18 @@ export async function prune({ db }: WriterContext, { now }: Stamp): Promise<null
     .where((where) => where.or([where('revoked_at', 'is not', null), where('expires_at', '<=', now)]))
     .execute();
   await db
+    .deleteFrom('save_outcomes')
+    .where('session', 'in', (select) =>
+      select
+        .selectFrom('sessions')
+        .select('id')
+        .where('ended_at', '<=', now - outcomeLasts)
+        .where('outcomes_from', 'is not', null),
+    )
+    .execute();
+  await db
     .updateTable('sessions')
-    .set({ last_outcome: null, last_digest: null, leave_outcome: null })
+    .set({ last_outcome: null, last_digest: null, leave_outcome: null, outcomes_from: null, outcomes_bytes: 0 })
     .where('ended_at', '<=', now - outcomeLasts)
     .where((where) => where.or([where('last_outcome', 'is not', null), where('leave_outcome', 'is not', null)]))
     .execute();

@@ -9,7 +9,7 @@ import {
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
-import { findPlayer, addPlayer, openSessionOf } from '../sessions.js';
+import { addPlayer, checkDevice, findPlayer, openSessionOf } from '../sessions.js';
 import { applyTransactions } from './apply-transactions.js';
 import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
@@ -22,8 +22,8 @@ export interface PutRecord {
   readonly ifRevision: number | null;
   /** The key that was shown. */
   readonly by: string;
-  /** It is the player's own device. */
-  readonly byPlayer: boolean;
+  /** The player's own device; null for a game server. */
+  readonly device: string | null;
 }
 
 /** Puts one value without a session. A player who never joined is made, and finds it at their first join. */
@@ -34,6 +34,7 @@ export async function putRecord(
   const environment = await environmentOf(context, put.environment);
   const newest = await context.manifests.newestOf(environment);
   const found = await findPlayer(context, put.environment, put.player);
+  if (put.device !== null) await checkDevice(context, put.device, found);
   const open = found && (await openSessionOf(context, found));
   if (open !== undefined && put.ifRevision === null) {
     throw new Refusal(
@@ -47,7 +48,15 @@ export async function putRecord(
   const transaction: Transaction = {
     changes: [{ op: 'put', key: put.key, value: put.value, ...(ifRevision !== null && { ifRevision }) }],
   };
-  const source = { environment, session: null, by: put.by, byPlayer: put.byPlayer, earliest: put.now, now: put.now };
+  const source = {
+    environment,
+    session: null,
+    by: put.by,
+    byPlayer: put.device !== null,
+    earliest: put.now,
+    now: put.now,
+    agesBy: put.agesBy,
+  };
   const { outcomes, rules } = await applyTransactions(context, records, newest.rules, player, [transaction], source);
   const [outcome] = outcomes;
   const key = currentKey(put.key, rules.manifest);

@@ -3,12 +3,18 @@ import type { Refusal, RecordsByKey } from '@vekkon/protocol';
 import type { SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
+import { takeAnsweredNow } from '../save-outcomes.js';
 import { hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
 import { recordsUnder } from './save.js';
 
 export interface Renew {
   readonly environment: number;
-  readonly sessions: readonly { readonly session: string; readonly seen: number | null }[];
+  readonly sessions: readonly {
+    readonly session: string;
+    readonly seen: number | null;
+    /** The highest number whose answer the sender has. */
+    readonly answered: number | null;
+  }[];
   /** The device that calls, which may renew its own sessions only; null for a game server. */
   readonly device: string | null;
   /** The host that calls, and its instance, where it renews all of its sessions. */
@@ -26,7 +32,7 @@ export interface Renewed {
   readonly lost: readonly { readonly id: string; readonly code: string; readonly detail: string }[];
 }
 
-/** Keeps leases, and says what others changed meanwhile. It writes nothing but a host's new instance. */
+/** Keeps leases, and says what others changed meanwhile. It writes a host's new instance, and which answers arrived. */
 export async function renew(context: WriterContext, renew: Renew & Stamp): Promise<Renewed> {
   const { db, leases, instances } = context;
   const environment = await environmentOf(context, renew.environment);
@@ -38,7 +44,7 @@ export async function renew(context: WriterContext, renew: Renew & Stamp): Promi
   const renewed: Renewed['sessions'][number][] = [];
   const lost: Renewed['lost'][number][] = [];
   const newest = await context.manifests.newestOf(environment);
-  for (const { session: id, seen } of renew.sessions) {
+  for (const { session: id, seen, answered } of renew.sessions) {
     const found = await db
       .selectFrom('sessions')
       .innerJoin('players', 'players.number', 'sessions.player')
@@ -52,6 +58,7 @@ export async function renew(context: WriterContext, renew: Renew & Stamp): Promi
       lost.push({ id, code: refusal?.code ?? 'session-unknown', detail: refusal?.detail ?? '' });
       continue;
     }
+    await takeAnsweredNow(context, found, answered);
     let records: RecordsByKey = {};
     if (seen !== null && seen < found.seen) {
       const work = await RecordsInWork.load(context, found.player, newest.rules.manifest);

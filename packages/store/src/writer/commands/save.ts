@@ -15,6 +15,7 @@ import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
+import { outcomeOf, putAside, takeAnswered } from '../save-outcomes.js';
 import { endSession, hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
 import { applyTransactions } from './apply-transactions.js';
 import { checkRoomForUnsettled, keepUnsettled, type Unapplied } from './unsettled.js';
@@ -28,6 +29,8 @@ export interface Save {
   readonly number: number | null;
   /** The last commit to the player that the sender knows of. */
   readonly seen: number | null;
+  /** The highest number whose answer the sender has. */
+  readonly answered: number | null;
   readonly transactions: readonly Transaction[];
   /** Ends the session in the same commit. */
   readonly leave: boolean;
@@ -66,6 +69,8 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, save);
   if (decision.do === 'refuse') return tooLate(context, session, save, decision.refusal);
 
+  await takeAnswered(context, session, save.answered);
+  if (save.number !== null) await putAside(context, session, save.number);
   const newest = await context.manifests.newestOf(environment);
   const spoken = await spokenBy(context, environment, session, newest);
   const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
@@ -82,6 +87,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
       spoken,
       earliest: session.joined_at,
       now: save.now,
+      agesBy: save.agesBy,
       byPlayer: save.device !== null,
       keep: (unapplied) => keepRefused(context, session, save, unapplied),
     },
@@ -107,12 +113,32 @@ const playerNumbered = keptQuery((db, number: number) =>
 );
 
 const keepAnswer = keptQuery(
-  (db, next_save: number, last_saved_at: number, last_digest: string, last_outcome: string, id: string) =>
-    db.updateTable('sessions').set({ next_save, last_saved_at, last_digest, last_outcome }).where('id', '=', id),
+  (
+    db,
+    next_save: number,
+    last_saved_at: number,
+    last_digest: string,
+    last_outcome: string,
+    answered: number | null,
+    outcomes_from: number | null,
+    outcomes_bytes: number,
+    id: string,
+  ) =>
+    db
+      .updateTable('sessions')
+      .set({ next_save, last_saved_at, last_digest, last_outcome, answered, outcomes_from, outcomes_bytes })
+      .where('id', '=', id),
 );
 
-const keepLeave = keptQuery((db, leave_outcome: string, id: string) =>
-  db.updateTable('sessions').set({ leave_outcome }).where('id', '=', id),
+const keepLeave = keptQuery(
+  (
+    db,
+    leave_outcome: string,
+    answered: number | null,
+    outcomes_from: number | null,
+    outcomes_bytes: number,
+    id: string,
+  ) => db.updateTable('sessions').set({ leave_outcome, answered, outcomes_from, outcomes_bytes }).where('id', '=', id),
 );
 
 const setLeft = keptQuery((db, last_left_at: number, number: number) =>
@@ -132,13 +158,9 @@ type Decision =
   | { readonly do: 'again'; readonly outcome: string }
   | { readonly do: 'refuse'; readonly refusal: Refusal };
 
-async function decide(
-  { instances }: WriterContext,
-  session: SessionRow,
-  save: Save,
-  digest: string,
-): Promise<Decision> {
+async function decide(context: WriterContext, session: SessionRow, save: Save, digest: string): Promise<Decision> {
   const hasEnded = session.ended_at !== null;
+  const { instances } = context;
   const newest = session.instance === null ? undefined : await instances.newestOf(session.environment, session.host);
   const isHostReplaced = newest !== undefined && newest !== session.instance;
   if (save.number === null) {
@@ -146,12 +168,13 @@ async function decide(
     if (hasEnded) return { do: 'refuse', refusal: sessionEnded(session) };
     return isHostReplaced ? { do: 'refuse', refusal: hostReplaced(session.host) } : { do: 'apply' };
   }
+  const kept = save.number < session.next_save ? await outcomeOf(context, session, save.number) : undefined;
   const decision = decideSave(
-    { hasEnded, isHostReplaced, nextSave: session.next_save, lastDigest: session.last_digest },
+    { hasEnded, isHostReplaced, nextSave: session.next_save, keptDigest: kept?.digest ?? null },
     { number: save.number, digest },
   );
   if (decision.do === 'apply') return decision;
-  if (decision.do === 'again') return { do: 'again', outcome: session.last_outcome ?? '' };
+  if (decision.do === 'again') return { do: 'again', outcome: kept?.outcome ?? '' };
   return { do: 'refuse', refusal: refusalFor(decision.code, session, save.number) };
 }
 
@@ -241,13 +264,15 @@ async function keep(
   outcome: string,
 ): Promise<void> {
   const { db } = context;
+  const { answered, outcomes_from, outcomes_bytes } = session;
   if (save.number !== null) {
     session.next_save = save.number + 1;
-    await keepAnswer(db, session.next_save, save.now, digest, outcome, session.id);
+    const aside = [answered, outcomes_from, outcomes_bytes] as const;
+    await keepAnswer(db, session.next_save, save.now, digest, outcome, ...aside, session.id);
   }
   if (save.leave) {
     session.ended_at = save.now;
-    await keepLeave(db, outcome, session.id);
+    await keepLeave(db, outcome, answered, outcomes_from, outcomes_bytes, session.id);
     await endSession(context, session, 'left', player.seen, save.now);
     await setLeft(db, save.now, player.number);
   }

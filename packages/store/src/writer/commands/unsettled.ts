@@ -104,7 +104,7 @@ export function sessionToTell({ id, host, manifest_version, device }: SessionRow
 /** Applies an unsettled transaction after all, through the same rules; refused, it stays. */
 export async function settle(
   context: WriterContext,
-  { environment, id, by, now }: DealWith & Stamp,
+  { environment, id, by, now, agesBy }: DealWith & Stamp,
 ): Promise<ChangedOutside> {
   const { db } = context;
   const row = await unsettledOf(context, environment, id);
@@ -113,7 +113,7 @@ export async function settle(
   const { rules } = await context.manifests.newestOf(place);
   const { label = 'settled', ...content } = JSON.parse(row.content) as Transaction;
   const records = await RecordsInWork.load(context, player.number, rules.manifest);
-  const source = { environment: place, session: null, by, earliest: now, now };
+  const source = { environment: place, session: null, by, earliest: now, now, agesBy };
   const settling = [{ ...content, label }];
   const { outcomes, touched } = await applyTransactions(context, records, rules, player, settling, source);
   const [outcome] = outcomes;
