@@ -11,6 +11,7 @@ import { addPlayer } from './commands/player.js';
 import { addRehearse } from './commands/rehearse.js';
 import { addServe } from './commands/serve.js';
 import { addSignIn } from './commands/sign-in.js';
+import { addSpool } from './commands/spool.js';
 import { addUnsettled } from './commands/unsettled.js';
 import { addVerify } from './commands/verify.js';
 import { exitStatus, explain } from './exit-status.js';
@@ -35,6 +36,7 @@ addUnsettled(program);
 addActivity(program);
 addRehearse(program);
 addDisturb(program);
+addSpool(program);
 addVerify(program);
 for (const command of program.commands.flatMap((one) => [one, ...one.commands])) command.copyInheritedSettings(program);
 

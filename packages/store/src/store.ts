@@ -3,7 +3,7 @@ import { systemClock, type Clock } from './clock.js';
 import { checkFolder } from './engines/sqlite/check-folder.js';
 import { lockFolder } from './engines/sqlite/folder-lock.js';
 import { openSqlite } from './engines/sqlite/sqlite-engine.js';
-import { migrate, newestMigration } from './migrations/index.js';
+import { erasesWhatItFrees, migrate, newestMigration } from './migrations/index.js';
 import { Reader } from './reader/reader.js';
 import { TrustedTime } from './writer/trusted-time.js';
 import { Writer } from './writer/writer.js';
@@ -42,7 +42,8 @@ export async function openStore(folder: string, options: StoreOptions = {}): Pro
   try {
     checkFolder(folder, acceptsOlder);
     const engine = openSqlite(folder);
-    await migrate(engine.writing);
+    const lacked = await migrate(engine.writing);
+    if (lacked.includes(erasesWhatItFrees)) engine.dropFreed();
     const { at } = engine.countCommits();
     const time = new TrustedTime(trustsClock ? undefined : at, clock.now(), clock.monotonic());
     const writer = new Writer(engine, clock, time);
@@ -53,7 +54,7 @@ export async function openStore(folder: string, options: StoreOptions = {}): Pro
       clockJump: () => time.jump,
       async close() {
         await writer.settled();
-        await engine.close();
+        await engine.close(time.at(clock.now(), clock.monotonic()));
         unlock();
       },
     };

@@ -124,6 +124,8 @@ export interface HistoryTable {
   session: string | null;
   by: string | null;
   label: string | null;
+  /** The revision whose place it took, 0 for none; null for rows from before this was kept. */
+  follows: number | null;
   /** Tells whether the row is as it was written; null for rows from before there were digests. */
   digest: string | null;
 }
@@ -324,7 +326,6 @@ export interface Tables {
 export type EnvironmentRow = Selectable<EnvironmentTable>;
 export type PlayerRow = Selectable<PlayerTable>;
 export type SessionRow = Selectable<SessionTable>;
-export type NewHistoryRow = Insertable<HistoryTable>;
 export type NewLedgerRow = Insertable<LedgerTable>;
 export type LedgerRow = Selectable<LedgerTable>;
 export type TrashRow = Selectable<TrashTable>;

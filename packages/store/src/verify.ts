@@ -1,24 +1,40 @@
 import { existsSync } from 'node:fs';
 import path from 'node:path';
-import { currentKey, type Manifest } from '@vekkon/core';
 import { sql, type Kysely } from 'kysely';
+import { databaseName } from './engines/sqlite/check-folder.js';
+import { readLastCommit } from './engines/sqlite/last-commit.js';
 import { openSqliteToRead } from './engines/sqlite/sqlite-engine.js';
 import { newestMigration } from './migrations/index.js';
 import { Manifests } from './manifests.js';
 import type { EnvironmentRow, PlayerRow, Tables } from './tables.js';
+import { rowsWithoutTheirs } from './verify/rows-without-theirs.js';
+import { verifyPlayer } from './verify/verify-player.js';
+import type { PlayerFault } from './verify/fault.js';
 
 /** What was looked at in a data folder, and what is wrong in it. */
 export interface Verified {
   readonly players: number;
   readonly records: number;
+  readonly revisions: number;
   readonly ledgerLines: number;
-  readonly faults: readonly { readonly environment: string; readonly player: string; readonly detail: string }[];
+  readonly sessions: number;
+  readonly faults: readonly Fault[];
 }
 
+/** Something that does not agree, and how it would be mended. */
+export interface Fault extends PlayerFault {
+  readonly environment: string;
+  readonly player: string;
+}
+
+const restoreBackup = 'Stop the service, keep a copy of the folder, and restore a backup.';
+
 /**
- * Checks that what is stored agrees with itself: the database is whole, each
- * balance is the sum of its ledger, each ledger line follows from the one
- * before, and each record is the newest revision in its history.
+ * Checks that what is stored agrees with itself, in both directions: each
+ * record is the newest revision in its history and each history ends in its
+ * record, each balance is the sum of its ledger, each ledger line follows from
+ * the one before, what history holds is what was written, results add up, and
+ * sessions and players know the same of each other.
  *
  * Reads one moment of the folder; a service may run on it meanwhile.
  *
@@ -29,15 +45,24 @@ export async function verifyStore(
   folder: string,
   onPlayer: (done: number, total: number) => void = () => undefined,
 ): Promise<Verified> {
-  const file = path.join(folder, 'vekkon.sqlite');
-  if (!existsSync(file)) throw new Error(`${folder} holds no vekkon.sqlite: name the data folder of a service.`);
+  const file = path.join(folder, databaseName);
+  if (!existsSync(file)) throw new Error(`${folder} holds no ${databaseName}: name the data folder of a service.`);
+  // Read before the database, which may only go on from there.
+  const last = readLastCommit(folder);
   const db = openSqliteToRead(file);
+  const faults: Fault[] = [];
+  const found = (fault: PlayerFault) => void faults.push({ environment: '–', player: '–', ...fault });
   try {
     await sql`begin`.execute(db);
     await checkMigration(db, folder);
-    const faults: Verified['faults'][number][] = [];
-    for (const detail of await brokenPages(db)) faults.push({ environment: '–', player: '–', detail });
-    let [players, records, ledgerLines] = [0, 0, 0];
+    for (const detail of await brokenPages(db)) found({ detail, mend: restoreBackup });
+    const commits = await db.selectFrom('commits').select('number').executeTakeFirst();
+    if (typeof last === 'object' && (commits?.number ?? 0) < last.number) {
+      const detail = `the database stands at commit ${commits?.number ?? 0}, and commit ${last.number} of ${last.at} was acknowledged`;
+      found({ detail, mend: `Put the missing ${databaseName}-wal back, or restore a backup.` });
+    }
+    for (const fault of await rowsWithoutTheirs(db)) found(fault);
+    let [players, records, revisions, ledgerLines, sessions] = [0, 0, 0, 0, 0];
     const manifests = new Manifests(db);
     const { total } = await db
       .selectFrom('players')
@@ -46,16 +71,18 @@ export async function verifyStore(
     for (const environment of await db.selectFrom('environments').selectAll().orderBy('number').execute()) {
       const manifest = await manifestOf(manifests, environment);
       for await (const player of playersOf(db, environment.number)) {
-        const found = await verifyPlayer(db, player, manifest);
+        const looked = await verifyPlayer(db, player, manifest);
         const place = `${environment.game}/${environment.name}`;
-        for (const detail of found.faults) faults.push({ environment: place, player: player.id, detail });
+        for (const fault of looked.faults) faults.push({ environment: place, player: player.id, ...fault });
         players++;
-        records += found.records;
-        ledgerLines += found.ledgerLines;
+        records += looked.records;
+        revisions += looked.revisions;
+        ledgerLines += looked.ledgerLines;
+        sessions += looked.sessions;
         onPlayer(players, total);
       }
     }
-    return { players, records, ledgerLines, faults };
+    return { players, records, revisions, ledgerLines, sessions, faults };
   } finally {
     await db.destroy();
   }
@@ -78,7 +105,7 @@ async function brokenPages(db: Kysely<Tables>): Promise<readonly string[]> {
   return found.map((one) => `the database: ${one}`);
 }
 
-async function manifestOf(manifests: Manifests, environment: EnvironmentRow): Promise<Manifest | undefined> {
+async function manifestOf(manifests: Manifests, environment: EnvironmentRow) {
   if (environment.manifest_version === null) return undefined;
   return (await manifests.newestOf(environment)).rules.manifest;
 }
@@ -99,55 +126,5 @@ async function* playersOf(db: Kysely<Tables>, environment: number): AsyncGenerat
     yield* page;
     after = page.at(-1)?.number ?? after;
     if (page.length < playersAtATime) return;
-  }
-}
-
-async function verifyPlayer(db: Kysely<Tables>, player: PlayerRow, manifest: Manifest | undefined) {
-  const faults: string[] = [];
-  const nameOf = (key: string) => (manifest === undefined ? key : currentKey(key, manifest));
-  const records = await db.selectFrom('records').selectAll().where('player', '=', player.number).execute();
-  const lines = await db
-    .selectFrom('ledger')
-    .selectAll()
-    .where('player', '=', player.number)
-    .orderBy('number')
-    .execute();
-  const balances = new Map<string, number>();
-  for (const line of lines) {
-    const key = nameOf(line.key);
-    const before = balances.get(key) ?? 0;
-    if (before + line.amount !== line.balance) {
-      faults.push(`ledger line ${line.number} of ${key}: ${before} and ${line.amount} is not ${line.balance}`);
-    }
-    balances.set(key, line.balance);
-  }
-  for (const { key, revision, value, removed, seen } of records) {
-    if (key.startsWith('currency/')) {
-      const sum = balances.get(nameOf(key)) ?? 0;
-      const held = removed === 1 ? 0 : Number(value);
-      if (held !== sum) faults.push(`${key} holds ${held}, and its ledger's sum is ${sum}`);
-    }
-    const newest = await db
-      .selectFrom('history')
-      .select(['value', 'removed'])
-      .where('player', '=', player.number)
-      .where('key', '=', key)
-      .where('revision', '=', revision)
-      .executeTakeFirst();
-    if (newest?.value !== value || newest.removed !== removed) {
-      faults.push(`${key}: revision ${revision} is not what its history has`);
-    }
-    if (seen > player.seen) faults.push(`${key} was written at commit ${seen}, and the player is at ${player.seen}`);
-    if (!isJson(value)) faults.push(`${key} holds what is not JSON`);
-  }
-  return { faults, records: records.length, ledgerLines: lines.length };
-}
-
-function isJson(text: string): boolean {
-  try {
-    JSON.parse(text);
-    return true;
-  } catch {
-    return false;
   }
 }

@@ -17,11 +17,13 @@ export function addVerify(program: Command): void {
       const bar = new ProgressBar('players', options.json === true);
       const found = await verifyStore(options.data, (done, total) => bar.show(done, total)).finally(() => bar.end());
       print(found, options.json === undefined ? {} : { json: options.json }, () => {
-        const { players, records, ledgerLines, faults } = found;
-        const looked = `${players} players, ${records} records, ${ledgerLines} ledger lines`;
-        if (faults.length === 0) return `${looked}: everything agrees. Each balance is the sum of its ledger.`;
-        const rows = faults.map((one) => [one.environment, one.player, one.detail]);
-        return `${looked}.\n\n${table(['ENVIRONMENT', 'PLAYER', 'FAULT'], rows)}`;
+        const { players, records, revisions, ledgerLines, sessions, faults } = found;
+        const looked = `${players} players, ${records} records, ${revisions} revisions, ${ledgerLines} ledger lines, ${sessions} sessions`;
+        if (faults.length === 0) {
+          return `${looked}: everything agrees. The database is whole, each record ends its history, and each balance is the sum of its ledger.`;
+        }
+        const rows = faults.map((one) => [one.environment, one.player, one.detail, one.mend]);
+        return `${looked}. ${faults.length} ${faults.length === 1 ? 'thing does' : 'things do'} not agree; nothing was changed.\n\n${table(['ENVIRONMENT', 'PLAYER', 'FAULT', 'HOW IT WOULD BE MENDED'], rows)}`;
       });
       if (found.faults.length > 0) process.exitCode = exitStatus.refused;
     });

@@ -58,6 +58,7 @@ export class HostSpool {
     if (opened === undefined) return [];
     const { spool } = opened;
     await this.#delivering?.catch(() => undefined);
+    await spool.settled();
     const { undelivered } = spool;
     // Where it can't be written anew now, it is longer than it must be, and right all the same.
     if (undelivered.length === 0) await spool.tidy().catch(() => undefined);

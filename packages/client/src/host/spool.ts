@@ -103,16 +103,21 @@ export class Spool {
     });
   }
 
+  /** Resolves when all that was added is on disk, or could not be written. */
+  async settled(): Promise<void> {
+    while (this.#writing !== undefined) await this.#writing;
+  }
+
   /** Writes the file anew with only what is left in it. Where that fails, it stays as it is. */
   async tidy(): Promise<void> {
-    await this.#writing;
+    await this.settled();
     const before = this.#handle;
     await this.#begin();
     await before?.close();
   }
 
   async close(): Promise<void> {
-    await this.#writing;
+    await this.settled();
     await this.#handle?.close();
     this.#handle = undefined;
   }

@@ -57,8 +57,8 @@ export interface Closed {
   readonly left: readonly string[];
   /** Kept in the spool, for the next start; those of earlier starts too. */
   readonly spooled: readonly string[];
-  /** Parts of saves that the service will never take as they are. With a spool they are kept: see `vekkon spool show`. */
-  readonly setAside: readonly SetAside[];
+  /** Parts of saves that the service will never take as they are, if there are any. With a spool they are kept: see `vekkon spool show`. */
+  readonly setAside?: readonly SetAside[];
   /** Not delivered, and not kept. */
   readonly lost: readonly { readonly player: string; readonly reason: string }[];
 }
@@ -347,7 +347,8 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     if (this.#spool === undefined) {
       for (const { player, reason } of this.#setAside) lost.push({ player, reason });
     }
-    return { left, spooled: [...spooled], setAside: [...this.#setAside], lost };
+    const setAside = this.#setAside.length > 0 ? { setAside: [...this.#setAside] } : {};
+    return { left, spooled: [...spooled], ...setAside, lost };
   }
 
   /** Keeps what a session could not deliver. @returns false if there is nowhere to keep it */

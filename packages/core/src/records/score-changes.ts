@@ -67,3 +67,15 @@ function entriesWith(
   const all = place < 0 ? [...held, entry] : [...held.slice(0, place), entry, ...held.slice(place)];
   return all.slice(0, entries);
 }
+
+/** What in a score record can't have come from results; undefined if it is sound. */
+export function wrongInScore({ latest, best, sum, count, entries = [] }: ScoreValue): string | undefined {
+  if (!Number.isSafeInteger(count) || count < 0) return `${count} can't be how many results there were`;
+  if (count === 0) {
+    return latest === null && best === null && sum === 0 ? undefined : 'it has no result, and holds one all the same';
+  }
+  if (latest === null || best === null || !Number.isFinite(sum))
+    return `it has ${count} results, and lacks one of them`;
+  if (count === 1 && (best !== latest || sum !== latest)) return 'it has one result, and holds several';
+  return entries.length > count ? `it lists ${entries.length} results, and has ${count}` : undefined;
+}

@@ -24,5 +24,6 @@ export interface Engine {
   isNotWritable(error: unknown): boolean;
   /** Does this error say that the database itself is damaged? That does not pass by itself. */
   isDamaged(error: unknown): boolean;
-  close(): Promise<void>;
+  /** @param at the time that is trusted, milliseconds since 1970: a later start goes on from there */
+  close(at: number): Promise<void>;
 }

@@ -22,6 +22,7 @@ export async function up(db: Kysely<unknown>): Promise<void> {
     .alterTable('sessions')
     .addColumn('outcomes_bytes', 'integer', (column) => column.notNull().defaultTo(0))
     .execute();
+  await add('history', 'follows', 'integer');
   await add('history', 'digest', 'text');
   await add('outside_requests', 'player', 'integer');
   await db.schema

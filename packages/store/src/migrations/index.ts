@@ -20,9 +20,13 @@ const migrations: Record<string, Migration> = {
 /** The migration that a database of this version stands at. */
 export const newestMigration = Object.keys(migrations).at(-1) ?? '';
 
-/** Brings a database to the newest migration; throws what went wrong. */
-export async function migrate(db: Kysely<Tables>): Promise<void> {
+/** Brings a database to the newest migration. @returns those that it lacked @throws what went wrong */
+export async function migrate(db: Kysely<Tables>): Promise<readonly string[]> {
   const migrator = new Migrator({ db, provider: { getMigrations: async () => migrations } });
-  const { error } = await migrator.migrateToLatest();
+  const { error, results = [] } = await migrator.migrateToLatest();
   if (error !== undefined) throw error;
+  return results.map(({ migrationName }) => migrationName);
 }
+
+/** Before it, what was erased could still stand in what the database had freed. */
+export const erasesWhatItFrees = '0006-nothing-lost';

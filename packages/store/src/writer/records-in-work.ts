@@ -19,10 +19,10 @@ import {
 } from '@vekkon/core';
 import { CheckpointsInWork } from './checkpoints-in-work.js';
 import { given, keptQuery, type Compiled } from '../kept-query.js';
-import type { NewHistoryRow, NewLedgerRow, NewTrashRow, PlayerRow } from '../tables.js';
+import type { HistoryTable, NewLedgerRow, NewTrashRow, PlayerRow } from '../tables.js';
 import type { WriterContext } from './context.js';
 import type { HeldRecords } from './held-records.js';
-import { historyDigest } from './history-digest.js';
+import { historyDigest } from '../history-digest.js';
 
 /** Where a change came from, as history and ledger keep it. */
 export interface Origin {
@@ -76,7 +76,7 @@ export class RecordsInWork {
   readonly #formerRows: Map<string, string>;
   readonly #manifest: Manifest;
   #bytes: number;
-  readonly #history: Omit<NewHistoryRow, 'player' | 'seen'>[] = [];
+  readonly #history: Omit<HistoryTable, 'player' | 'seen' | 'digest'>[] = [];
   readonly #ledger: NewLedgerRow[] = [];
   readonly #trash: NewTrashRow[] = [];
   readonly #changed = new Map<string, { readonly record: StoredRecord; readonly text: string }>();
@@ -171,10 +171,11 @@ export class RecordsInWork {
       const bytes = utf8Bytes(text);
       this.#bytes += bytes - (this.#bytesOf.get(key) ?? 0);
       this.#bytesOf.set(key, bytes);
+      const follows = this.#records.get(key)?.revision ?? 0;
       this.#records.set(key, record);
       this.#changed.set(key, { record, text });
       const { revision } = record;
-      this.#history.push({ key, revision, value: text, removed: flagOf(record), at, session, by, label });
+      this.#history.push({ key, revision, follows, value: text, removed: flagOf(record), at, session, by, label });
     }
     for (const line of ledger) {
       this.#ledger.push({ ...line, player: this.#player, at, session, by, label });
@@ -207,9 +208,9 @@ export class RecordsInWork {
     }
     this.#runAll(upsertRecord.compiled(this.#place.db), rows);
     const history = this.#history.map((row) => {
-      const { key, revision, value, removed, at, session, by, label } = row;
-      const digest = historyDigest(player, { key, revision, value, removed, seen, at });
-      return [player, key, revision, value, removed, seen, at, session, by, label, digest];
+      const { key, revision, follows, value, removed, at, session, by, label } = row;
+      const digest = historyDigest(player, { key, revision, follows, value, removed, seen, at });
+      return [player, key, revision, value, removed, seen, at, session, by, label, follows, digest];
     });
     this.#runAll(insertHistory.compiled(this.#place.db), history);
     const ledger = this.#ledger.map((line) => {
@@ -313,8 +314,12 @@ const insertHistory = keptQuery(
     session: string | null,
     by: string | null,
     label: string | null,
+    follows: number | null,
     digest: string | null,
-  ) => db.insertInto('history').values({ player, key, revision, value, removed, seen, at, session, by, label, digest }),
+  ) =>
+    db
+      .insertInto('history')
+      .values({ player, key, revision, value, removed, seen, at, session, by, label, follows, digest }),
 );
 
 const insertLedger = keptQuery(

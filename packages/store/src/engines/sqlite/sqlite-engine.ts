@@ -15,6 +15,8 @@ const damaged = /^SQLITE_(CORRUPT|NOTADB)/;
 export interface SqliteEngine extends Engine {
   /** Counts commits from now on, in the database and beside it. To be called once it is migrated. */
   countCommits(): Counted;
+  /** Writes the database anew without what it freed before it overwrote what it frees. */
+  dropFreed(): void;
 }
 
 export interface Counted {
@@ -51,7 +53,7 @@ export function openSqlite(folder: string): SqliteEngine {
   const begin = writer.prepare('begin immediate');
   const commit = writer.prepare('commit');
   const changed = writer.prepare('select total_changes()').pluck();
-  let count: { note: LastCommitNote; number: number; write: Database.Statement } | undefined;
+  let count: Counting | undefined;
   let changedBefore = 0;
   return {
     writing,
@@ -70,17 +72,15 @@ export function openSqlite(folder: string): SqliteEngine {
       };
       return { commits: row.number, at: row.number === 0 ? undefined : row.at };
     },
+    dropFreed: () => void writer.exec('vacuum'),
     begin() {
       begin.run();
       changedBefore = changed.get() as number;
     },
     commit(at) {
       // What changed nothing, such as a renewal, flushes nothing and counts for nothing.
-      if (count === undefined || changed.get() === changedBefore) return void commit.run();
-      count.write.run(count.number + 1, at);
-      commit.run();
-      count.number += 1;
-      count.note.write({ number: count.number, at: rfc3339(at) });
+      if (count === undefined || changed.get() === changedBefore) commit.run();
+      else commitCounted(count, at);
     },
     rollback() {
       if (writer.inTransaction) writer.exec('rollback');
@@ -88,12 +88,38 @@ export function openSqlite(folder: string): SqliteEngine {
     isInTransaction: () => writer.inTransaction,
     isNotWritable: (error) => error instanceof Database.SqliteError && notWritable.test(error.code),
     isDamaged: (error) => error instanceof Database.SqliteError && damaged.test(error.code),
-    async close() {
+    async close(at) {
+      if (!writer.open) return;
+      if (count !== undefined) noteTime(count, at);
       await reading.destroy();
       await writing.destroy();
       count?.note.close();
     },
   };
+
+  function commitCounted(counting: Counting, at: number): void {
+    counting.write.run(counting.number + 1, at);
+    commit.run();
+    counting.number += 1;
+    counting.note.write({ number: counting.number, at: rfc3339(at) });
+  }
+
+  function noteTime(counting: Counting, at: number): void {
+    try {
+      begin.run();
+      commitCounted(counting, at);
+    } catch {
+      // A full disk: the next start goes on from the last commit.
+      if (writer.inTransaction) writer.exec('rollback');
+    }
+  }
+}
+
+/** Counts commits in the database and beside it. */
+interface Counting {
+  readonly note: LastCommitNote;
+  number: number;
+  readonly write: Database.Statement;
 }
 
 /** Opens a SQLite database file only to read it, beside whoever writes it. */

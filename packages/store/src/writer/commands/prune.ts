@@ -10,6 +10,8 @@ export const trashLasts = 30 * 24 * 60 * 60 * 1000;
 
 /** Forgets what nobody may ask for any more: used tokens, trash whose time is up, and the answers of sessions that ended long ago. */
 export async function prune({ db }: WriterContext, { agesBy: now }: Stamp): Promise<null> {
+  // Something is written in any case, so that a later start knows that this one was there at this hour.
+  await db.updateTable('probes').set({ at: now }).execute();
   await db
     .deleteFrom('once_tokens')
     .where('at', '<=', now - onceTokenLasts)

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import type { HistoryTable } from '../tables.js';
+import type { HistoryTable } from './tables.js';
 
 /** How much of a digest is kept, in characters of base64url: enough to tell damage, which is all that it is for. */
 const kept = 12;
@@ -10,14 +10,15 @@ export function historyDigest(
   {
     key,
     revision,
+    follows,
     value,
     removed,
     seen,
     at,
-  }: Pick<HistoryTable, 'key' | 'revision' | 'value' | 'removed' | 'seen' | 'at'>,
+  }: Pick<HistoryTable, 'key' | 'revision' | 'follows' | 'value' | 'removed' | 'seen' | 'at'>,
 ): string {
   return createHash('sha256')
-    .update(`${player} ${key} ${revision} ${removed} ${seen} ${at} ${value}`)
+    .update(`${player} ${key} ${follows} ${revision} ${removed} ${seen} ${at} ${value}`)
     .digest('base64url')
     .slice(0, kept);
 }
