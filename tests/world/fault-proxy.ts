@@ -2,13 +2,25 @@ import { createServer, request as forward, type IncomingMessage, type Server, ty
 import type { AddressInfo } from 'node:net';
 
 /** What becomes of one request. */
-export type Fate = 'pass' | 'drop-request' | 'drop-response' | 'double' | 'cut-response' | { readonly delay: number };
+export type Fate =
+  | 'pass'
+  | 'drop-request'
+  | 'drop-response'
+  | 'double'
+  | 'cut-response'
+  | { readonly delay: number }
+  /** It goes on when the promise resolves. */
+  | { readonly until: Promise<void> }
+  /** The proxy answers in the service's place. */
+  | { readonly answer: object };
 
 /** Stands between a host and the service and does to each request what the fate says. */
 export class FaultProxy {
   /** Decides over each request; everything passes until somebody says otherwise. */
   fate: (request: IncomingMessage) => Fate = () => 'pass';
   target: string;
+  /** How many requests were ever held until something happens. */
+  held = 0;
   readonly #server: Server;
   readonly #streams = new Set<ServerResponse>();
 
@@ -48,7 +60,15 @@ export class FaultProxy {
     const chunks: Buffer[] = [];
     for await (const chunk of request) chunks.push(chunk as Buffer);
     const body = Buffer.concat(chunks);
-    if (typeof fate === 'object') await new Promise((resolve) => setTimeout(resolve, fate.delay));
+    if (typeof fate === 'object' && 'delay' in fate) await new Promise((resolve) => setTimeout(resolve, fate.delay));
+    if (typeof fate === 'object' && 'until' in fate) {
+      this.held++;
+      await fate.until;
+    }
+    if (typeof fate === 'object' && 'answer' in fate) {
+      response.writeHead(200, { 'Content-Type': 'application/json' });
+      return void response.end(JSON.stringify(fate.answer));
+    }
     try {
       if (request.url?.includes('/stream')) return this.#stream(request, response);
       if (fate === 'double') await this.#send(request, body);
