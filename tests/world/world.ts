@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { VekkonHost, VekkonOperator, type VekkonHostOptions } from '@vekkon/client';
 import { demoManifest, pagesOfPlay, writeKeyForPage } from '@vekkon/demo';
-import { openLog, startService, type Service } from '@vekkon/service';
+import { openLog, startService, type Service, type ServiceOptions } from '@vekkon/service';
 import type { Clock } from '@vekkon/store';
 
 /** What came back for a plain request. */
@@ -47,7 +47,7 @@ export interface WorldOptions {
 export class World {
   readonly hostKey: string;
   readonly deviceKey: string;
-  readonly operatorToken: string;
+  operatorToken: string;
   readonly folder: string;
   readonly environment: string;
   #service: Service;
@@ -141,8 +141,14 @@ export class World {
   }
 
   /** Starts the service that was stopped. */
-  async startAgain(port = 0): Promise<void> {
-    this.#service = await start(this.folder, this.#clock, port);
+  async startAgain(port = 0, more: Pick<ServiceOptions, 'trustsClock'> = {}): Promise<void> {
+    this.#service = await start(this.folder, this.#clock, port, more);
+  }
+
+  /** After so long that the operator's token is over. */
+  async signInAgain(): Promise<void> {
+    const { email, password } = World.admin;
+    this.operatorToken = (await VekkonOperator.signIn(this.url, email, password)).token;
   }
 
   async close(): Promise<void> {
@@ -164,8 +170,14 @@ function newFolder(): string {
   return mkdtempSync(path.join(tmpdir(), 'vekkon-world-'));
 }
 
-function start(folder: string, clock: Clock | undefined, port = 0): Promise<Service> {
+function start(
+  folder: string,
+  clock: Clock | undefined,
+  port = 0,
+  more: Pick<ServiceOptions, 'trustsClock'> = {},
+): Promise<Service> {
   return startService({
+    ...more,
     data: folder,
     port,
     listen: '127.0.0.1',

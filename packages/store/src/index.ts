@@ -8,5 +8,5 @@ export type { ChangedOutside } from './writer/commands/unsettled.js';
 export type { Held, Joined } from './writer/commands/join.js';
 export type { Saved, SaveOutcome } from './writer/commands/save.js';
 export { trashLasts } from './writer/commands/prune.js';
-export { verifyStore, type Verified } from './verify.js';
+export { verifyStore, type Fault, type Verified } from './verify.js';
 export { recordsIn } from './writer/checkpoints-in-work.js';

@@ -1,6 +1,7 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
+import Database from 'better-sqlite3';
 import { expect } from 'chai';
 import type { Transaction } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
@@ -96,6 +97,17 @@ describe('the writer', () => {
       ['ses_2', null],
       ['ses_1', 'joined-again'],
     ]);
+  });
+
+  it('could not give a player two open sessions even where the rules were wrong: the database refuses', async () => {
+    await join('p-1', 'ses_1');
+    await join('p-1', 'ses_2');
+    await store.close();
+    const database = new Database(path.join(folder, 'vekkon.sqlite'));
+    const reopen = () => database.prepare("update sessions set ended_at = null where id = 'ses_1'").run();
+    expect(reopen).to.throw('UNIQUE constraint failed: sessions.player');
+    database.close();
+    store = await openStore(folder);
   });
 
   it('keeps every revision, so that records can be read as they were', async () => {

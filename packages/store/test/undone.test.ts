@@ -1,0 +1,223 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import Database from 'better-sqlite3';
+import fc from 'fast-check';
+import { expect } from 'chai';
+import { highfell } from '../../core/test/highfell.js';
+import { openSqlite, type SqliteEngine } from '../src/engines/sqlite/sqlite-engine.js';
+import { migrate } from '../src/migrations/index.js';
+import { TrustedTime } from '../src/writer/trusted-time.js';
+import { NotedMap, Notes } from '../src/writer/undoable.js';
+import { Writer } from '../src/writer/writer.js';
+
+type Step =
+  | { readonly do: 'set'; readonly key: number; readonly value: number }
+  | { readonly do: 'delete'; readonly key: number }
+  | { readonly do: 'begin' | 'undo' | 'keep' };
+
+const key = fc.integer({ min: 0, max: 4 });
+const steps = fc.array(
+  fc.oneof(
+    fc.record({ do: fc.constant('set' as const), key, value: fc.integer() }),
+    fc.record({ do: fc.constant('delete' as const), key }),
+    fc.record({ do: fc.constantFrom('begin' as const, 'undo' as const, 'keep' as const) }),
+  ),
+  { maxLength: 40 },
+);
+
+describe('what is taken note of in memory', () => {
+  it('is as if what was undone had never been, and everything else had', () => {
+    fc.assert(
+      fc.property(steps, (made: readonly Step[]) => {
+        const notes = new Notes();
+        const noted = new NotedMap<number, number>(notes);
+        let plain = new Map<number, number>();
+        const begun: { readonly mark: number; readonly then: Map<number, number> }[] = [];
+        for (const step of made) {
+          if (step.do === 'set') {
+            noted.set(step.key, step.value);
+            plain.set(step.key, step.value);
+          } else if (step.do === 'delete') {
+            noted.delete(step.key);
+            plain.delete(step.key);
+          } else if (step.do === 'begin') begun.push({ mark: notes.begin(), then: new Map(plain) });
+          else if (step.do === 'keep') {
+            notes.keep();
+            begun.length = 0;
+          } else {
+            const last = begun.pop();
+            if (last === undefined) continue;
+            notes.undo(last.mark);
+            plain = last.then;
+          }
+        }
+        for (let one = 0; one < 5; one++) expect(noted.get(one)).to.equal(plain.get(one));
+        expect([noted.size, [...noted.keys()].sort()]).to.deep.equal([plain.size, [...plain.keys()].sort()]);
+      }),
+      { numRuns: 2_000 },
+    );
+  });
+});
+
+describe('a commit that fails', () => {
+  const clock = { wall: Date.parse('2026-11-23T12:00:00Z'), steady: 1_000_000 };
+  const time = { now: () => clock.wall, monotonic: () => clock.steady };
+  let folder: string;
+  let engine: SqliteEngine;
+  let writer: Writer;
+  let environment: number;
+  let failsNext = false;
+  beforeEach(async () => {
+    folder = mkdtempSync(path.join(tmpdir(), 'vekkon-undone-'));
+    engine = openSqlite(folder);
+    await migrate(engine.writing);
+    engine.countCommits();
+    const failing: SqliteEngine = {
+      ...engine,
+      commit(at) {
+        if (!failsNext) return engine.commit(at);
+        failsNext = false;
+        throw new Database.SqliteError('database or disk is full', 'SQLITE_FULL');
+      },
+    };
+    writer = new Writer(failing, time, new TrustedTime(undefined, clock.wall, clock.steady));
+    ({ number: environment } = await writer.do('createEnvironment', {
+      game: 'highfell-gliders',
+      name: 'dev',
+      isLive: false,
+      leaseSeconds: 60,
+      manifest: { manifest: highfell.manifest, source: '' },
+      origins: null,
+      keys: [],
+      by: 'maren@highfell.example',
+    }));
+  });
+  afterEach(async () => {
+    await engine.close(clock.wall);
+    rmSync(folder, { recursive: true });
+  });
+
+  const pass = (seconds: number) => {
+    clock.wall += seconds * 1000;
+    clock.steady += seconds * 1000;
+  };
+  const join = (host: string, session: string, instance: string | null = null, player = 'p-1') =>
+    writer.do('join', {
+      environment,
+      player,
+      session,
+      host,
+      instance,
+      device: null,
+      attempt: null,
+      name: null,
+      attributes: {},
+      manifest: null,
+    });
+  const save = (session: string, number: number, leave = false) =>
+    writer.do('save', {
+      environment,
+      session,
+      number,
+      seen: null,
+      answered: null,
+      device: null,
+      transactions: [{ changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] }],
+      leave,
+    });
+  const codeOf = (outcome: Promise<unknown>) =>
+    outcome.then(
+      () => 'done',
+      (error: { readonly code: string }) => error.code,
+    );
+
+  it('of a leave keeps the lease: no other host takes the player over', async () => {
+    await join('ridge-eu-1', 'ses_1');
+    // Longer than the lease that every session has at a start, so that only a lease that is remembered holds.
+    pass(50);
+    await save('ses_1', 1);
+    pass(50);
+    failsNext = true;
+    expect(await codeOf(save('ses_1', 2, true))).to.equal('store-not-writable');
+    expect(await join('ridge-eu-2', 'ses_2')).to.have.nested.property('holder.host', 'ridge-eu-1');
+    // It may leave after all, with the same number.
+    expect(await save('ses_1', 2, true)).to.include({ isAgain: false });
+    expect(await join('ridge-eu-2', 'ses_2')).to.have.nested.property('session.id', 'ses_2');
+  });
+
+  it('has renewed no lease, and let no newer instance take the place of the host', async () => {
+    await join('ridge-eu-1', 'ses_1', 'first');
+    failsNext = true;
+    expect(await codeOf(join('ridge-eu-1', 'ses_2', 'second', 'p-2'))).to.equal('store-not-writable');
+    expect(await save('ses_1', 1)).to.include({ isAgain: false });
+    pass(50);
+    failsNext = true;
+    expect(await codeOf(save('ses_1', 2))).to.equal('store-not-writable');
+    pass(20);
+    expect(await join('ridge-eu-2', 'ses_3')).to.have.nested.property('session.id', 'ses_3');
+  });
+
+  it('has changed no record that is held, and the same save applies once', async () => {
+    await join('ridge-eu-1', 'ses_1');
+    await save('ses_1', 1);
+    failsNext = true;
+    await codeOf(save('ses_1', 2));
+    expect(JSON.parse((await save('ses_1', 2)).outcome)).to.have.nested.property('records.progress/climbs.value', 2);
+  });
+
+  it('has installed no manifest', async () => {
+    const other = { ...highfell.manifest, title: 'Highfell Gliders, second flight' };
+    const install = (manifest: typeof other) =>
+      writer.do('installManifest', {
+        environment,
+        manifest,
+        source: '',
+        acceptMisfits: false,
+        by: 'maren@highfell.example',
+      });
+    failsNext = true;
+    expect(await codeOf(install(other))).to.equal('store-not-writable');
+    expect(await install({ ...other, title: 'Highfell Gliders, third flight' })).to.deep.equal({ version: 2 });
+    await join('ridge-eu-1', 'ses_1');
+    expect(await save('ses_1', 1)).to.include({ isAgain: false });
+  });
+
+  it('undoes all of its batch, and a refused command in it only itself', async () => {
+    await join('ridge-eu-1', 'ses_1');
+    await join('ridge-eu-2', 'ses_2', null, 'p-2');
+    const refused = await Promise.all([save('ses_1', 1), codeOf(save('ses_1', 9)), save('ses_2', 1)]);
+    expect(refused[1]).to.equal('save-out-of-order');
+    failsNext = true;
+    expect(await Promise.all([codeOf(save('ses_1', 2)), codeOf(save('ses_2', 2))])).to.deep.equal([
+      'store-not-writable',
+      'store-not-writable',
+    ]);
+    expect(JSON.parse((await save('ses_2', 2)).outcome)).to.have.nested.property('records.progress/climbs.value', 2);
+  });
+});
+
+describe('the time by which things grow old', () => {
+  const hour = 60 * 60 * 1000;
+  const start = Date.parse('2026-11-23T12:00:00Z');
+
+  it('is the time of the clock for as long as that goes on as it should', () => {
+    const time = new TrustedTime(start, start + 50 * hour, 0);
+    expect([time.at(start + 51 * hour, hour), time.jump]).to.deep.equal([start + 51 * hour, 0]);
+    // An hour set back or forth, as people do, is nothing.
+    expect([time.at(start + 51 * hour, 2 * hour), time.jump]).to.deep.equal([start + 51 * hour, 0]);
+  });
+
+  it('goes on by itself where the clock has jumped, forth or back, until it is right again', () => {
+    for (const days of [40, -40]) {
+      const time = new TrustedTime(start, start + days * 24 * hour, 0);
+      expect(time.at(start + days * 24 * hour + hour, hour)).to.equal(start + hour);
+      expect(time.jump).to.equal(days * 24 * hour);
+      expect([time.at(start + 2 * hour, 2 * hour), time.jump]).to.deep.equal([start + 2 * hour, 0]);
+    }
+  });
+
+  it('begins with the clock where there was no commit before', () => {
+    expect(new TrustedTime(undefined, start, 0).at(start + 1, 1)).to.equal(start + 1);
+  });
+});
