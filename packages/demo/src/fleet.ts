@@ -17,11 +17,21 @@ export interface FleetReport {
   readonly failures: readonly string[];
 }
 
+/** Milliseconds that landing may take. */
+const longestLanding = 8_000;
+const hour = 60 * 60 * 1000;
+/** What a pilot earns within an hour at the most: the manifest lets nobody be credited 5,000 feathers in one. */
+const mostEarned = 4_500;
+/** How often one tries for more all the same, so that a refusal is there to be looked at. */
+const triesForMore = 0.0001;
+
 /** Pilots who really join, save and leave through the client, until they are told to stop. */
 export class Fleet {
   readonly #hosts: readonly VekkonHost[];
   readonly #stopping = new AbortController();
   readonly #flying: Promise<void>[];
+  /** What each pilot was credited, and when. */
+  readonly #earned = new Map<string, { readonly at: number; readonly amount: number }[]>();
   readonly #report = {
     joins: 0,
     saves: 0,
@@ -41,10 +51,12 @@ export class Fleet {
     return this.#report;
   }
 
-  /** Every pilot lands, saves and leaves. */
+  /** Every pilot lands, saves and leaves; who can't within a while is left where they are. */
   async stop(): Promise<FleetReport> {
     this.#stopping.abort();
-    await Promise.all(this.#flying);
+    const late = pause(longestLanding, undefined, { ref: false });
+    await Promise.race([Promise.all(this.#flying), late]);
+    await Promise.all(this.#hosts.map((host) => host.close({ within: 1_000 })));
     return this.#report;
   }
 
@@ -73,7 +85,9 @@ export class Fleet {
     if (left === found) this.#report.foundAgain++;
     else if (left !== undefined) this.#report.differences.push(`${pilot.id} left ${left} and found ${found}`);
     for (let legs = random.between(2, 6); legs > 0 && !this.#stopping.signal.aborted; legs--) {
-      for (const transaction of flySome(random, session.balance('feather'))) make(session, transaction);
+      for (const transaction of flySome(random, session.balance('feather'))) {
+        make(session, this.#withinLimits(pilot, random, transaction));
+      }
       await this.#rest(random.between(400, 1_600));
       await session.save();
       this.#report.saves++;
@@ -83,6 +97,21 @@ export class Fleet {
     await session.leave();
     this.#report.leaves++;
     return textOf(session);
+  }
+
+  /** A transaction as it is, or without its feathers where the pilot has earned enough of them. */
+  #withinLimits(pilot: Pilot, random: Random, transaction: Transaction): Transaction {
+    const now = Date.now();
+    const earned = (this.#earned.get(pilot.id) ?? []).filter(({ at }) => at > now - hour);
+    this.#earned.set(pilot.id, earned);
+    const before = earned.reduce((sum, { amount }) => sum + amount, 0);
+    const more = transaction.changes.reduce((sum, one) => sum + (one.op === 'credit' ? one.amount : 0), 0);
+    if (more === 0) return transaction;
+    if (before + more > mostEarned && !random.chance(triesForMore)) {
+      return { ...transaction, changes: transaction.changes.filter(({ op }) => op !== 'credit') };
+    }
+    earned.push({ at: now, amount: more });
+    return transaction;
   }
 
   async #rest(milliseconds: number): Promise<void> {

@@ -47,6 +47,25 @@ export function addDemo(program: Command): void {
       process.stdout.write(
         `${joins} joins, ${saves} saves, ${leaves} leaves. Joined again and found everything as it was: ${foundAgain}; found something else: ${differences.length}; failed: ${failures.length}.\n`,
       );
-      for (const line of [...differences, ...failures]) process.stdout.write(`  ${line}\n`);
+      for (const line of [...differences.slice(0, mostLines), ...countedByCause(failures)]) {
+        process.stdout.write(`  ${line}\n`);
+      }
     });
+}
+
+const mostLines = 10;
+
+/** One line a cause, with how often it was met and the first pilot who met it. */
+function countedByCause(failures: readonly string[]): readonly string[] {
+  const causes = new Map<string, { count: number; readonly first: string }>();
+  for (const failure of failures) {
+    const cause = failure.replace(/^[^:]*: /, '').replaceAll(/\d{4}-\d\d-\d\dT[\d:.]+Z/g, '…');
+    const known = causes.get(cause) ?? { count: 0, first: failure };
+    known.count++;
+    causes.set(cause, known);
+  }
+  return [...causes.values()]
+    .sort((a, b) => b.count - a.count)
+    .slice(0, mostLines)
+    .map(({ count, first }) => (count === 1 ? first : `${count} times: ${first}`));
 }
