@@ -6,19 +6,29 @@ import { FaultProxy, type Fate } from './world/fault-proxy.js';
 import { fates, howToRun, laneCount, runs } from './world/made-up.js';
 import { World } from './world/world.js';
 
+/** What a change looks like: as usual, in wide letters, or as no service takes it. */
+type Look = 'plain' | 'named' | 'wide' | 'endless label' | 'not a number';
+/** What is between the device and the service: nothing, an outage, or a way on which every answer to a save is lost. */
+type Way = 'open' | 'out' | 'losing answers';
+
 /** One step of a made-up afternoon on a device with two tabs. */
 type Step =
   | { readonly do: 'start'; readonly tab: number }
-  | { readonly do: 'play'; readonly tab: number; readonly amount: number; readonly named: boolean }
+  | { readonly do: 'play'; readonly tab: number; readonly amount: number; readonly look: Look }
   | { readonly do: 'save'; readonly tab: number }
   | { readonly do: 'leave'; readonly tab: number }
   /** The tab ends without a word, as one that is closed or loaded again. */
   | { readonly do: 'kill'; readonly tab: number }
+  /** The game goes on playing while it leaves. */
+  | { readonly do: 'leave in mid-play'; readonly tab: number }
   | { readonly do: 'fate'; readonly fate: Fate }
+  | { readonly do: 'way'; readonly way: Way }
+  | { readonly do: 'erase' }
   | { readonly do: 'restart' };
 
 const tab = fc.integer({ min: 0, max: 1 });
-const onTab = (what: 'start' | 'save' | 'leave' | 'kill') => fc.record({ do: fc.constant(what), tab });
+const onTab = (what: 'start' | 'save' | 'leave' | 'kill' | 'leave in mid-play') =>
+  fc.record({ do: fc.constant(what), tab });
 const steps = fc.array(
   fc.oneof(
     { weight: 250, arbitrary: onTab('start') },
@@ -28,13 +38,22 @@ const steps = fc.array(
         do: fc.constant('play' as const),
         tab,
         amount: fc.integer({ min: 1, max: 9 }),
-        named: fc.boolean(),
+        look: fc.constantFrom<Look>('plain', 'plain', 'named', 'named', 'wide', 'endless label', 'not a number'),
       }),
     },
     { weight: 200, arbitrary: onTab('save') },
     { weight: 80, arbitrary: onTab('leave') },
     { weight: 120, arbitrary: onTab('kill') },
+    { weight: 50, arbitrary: onTab('leave in mid-play') },
     { weight: 200, arbitrary: fc.record({ do: fc.constant('fate' as const), fate: fates }) },
+    {
+      weight: 60,
+      arbitrary: fc.record({
+        do: fc.constant('way' as const),
+        way: fc.constantFrom<Way>('open', 'open', 'out', 'losing answers'),
+      }),
+    },
+    { weight: 10, arbitrary: fc.constant({ do: 'erase' as const }) },
     { weight: 3, arbitrary: fc.constant({ do: 'restart' as const }) },
   ),
   { minLength: 4, maxLength: 16 },
@@ -48,12 +67,17 @@ game: highfell-gliders
 progress:
   landings: { player: write, starting: 0 }
   notes: { player: write, schema: { type: array, maxItems: 1000, items: { type: string }, default: [] } }
+  chart: { player: write, schema: { type: string, default: "" } }
 `;
+
+/** Letters of three bytes: a fifth of what a record may take, and a third of that in letters. */
+const wideChart = '風'.repeat(17_000);
 
 /** A device's way to the service, with faults of its own. Several are played at the same time. */
 interface Lane {
   readonly proxy: FaultProxy;
   readonly pending: Fate[];
+  way: Way;
 }
 
 describe('a device and the service together', () => {
@@ -64,10 +88,14 @@ describe('a device and the service together', () => {
     lanes = await Promise.all(
       Array.from({ length: laneCount }, async () => {
         const proxy = await FaultProxy.start(world.url);
-        const pending: Fate[] = [];
-        proxy.fate = (request) =>
-          /join|saves|leave|devices/.test(request.url ?? '') ? (pending.shift() ?? 'pass') : 'pass';
-        return { proxy, pending };
+        const lane: Lane = { proxy, pending: [], way: 'open' };
+        proxy.fate = (request) => {
+          const isOfSaves = /saves|leave/.test(request.url ?? '');
+          if (lane.way === 'out') return 'drop-request';
+          if (lane.way === 'losing answers' && isOfSaves) return 'drop-response';
+          return isOfSaves || /join|devices/.test(request.url ?? '') ? (lane.pending.shift() ?? 'pass') : 'pass';
+        };
+        return lane;
       }),
     );
   });
@@ -83,15 +111,19 @@ describe('a device and the service together', () => {
     readonly acknowledged: Set<string>;
   }
 
-  async function play(afternoon: readonly Step[], { proxy, pending }: Lane): Promise<Played> {
+  async function play(afternoon: readonly Step[], lane: Lane): Promise<Played> {
+    const { proxy, pending } = lane;
     const device = new Device();
     const notes: Played['notes'] = new Map();
     const acknowledged = new Set<string>();
     const tabs: (VekkonPlayer | undefined)[] = [undefined, undefined];
     const unsaved: [string[], string[]] = [[], []];
+    let count = 0;
     for (const step of afternoon) {
       try {
         if (step.do === 'fate') pending.push(step.fate);
+        else if (step.do === 'way') lane.way = step.way;
+        else if (step.do === 'erase') await erase();
         else if (step.do === 'restart') await (restarting ??= restart());
         else await act(step);
       } catch (error) {
@@ -99,38 +131,81 @@ describe('a device and the service together', () => {
       }
     }
     pending.length = 0;
+    lane.way = 'open';
     return { device, notes, acknowledged };
 
-    async function act(step: Exclude<Step, { do: 'fate' | 'restart' }>): Promise<void> {
+    /** The player is gone, and with them what they did; the device goes on as somebody new. */
+    async function erase(): Promise<void> {
+      const player = tabs.find((one) => one?.player !== undefined)?.player;
+      if (player === undefined) return;
+      device.killAll();
+      tabs.fill(undefined);
+      await world.operator.erase(player.id).catch(() => undefined);
+      for (const name of [...device.kept.keys()]) device.kept.delete(name);
+      notes.clear();
+      acknowledged.clear();
+      for (const ofTab of unsaved) ofTab.length = 0;
+    }
+
+    /** @throws what the client says to a change that it does not accept */
+    function doSome(player: VekkonPlayer, { tab, amount, look }: { tab: number; amount: number; look: Look }): void {
+      const note = String(count++);
+      const write = (draft: Pick<VekkonPlayer, 'increase' | 'collect' | 'put'>) => {
+        void draft.increase('landings', look === 'not a number' ? NaN : amount);
+        void draft.collect('notes', note);
+        if (look === 'wide') void draft.put('chart', `${note} ${wideChart}`);
+      };
+      if (look === 'plain') write(player);
+      else {
+        const label = look === 'endless label' ? 'l'.repeat(300) : 'landing';
+        const outcome = player.transaction(label, (draft) => write(draft as never));
+        if (!outcome.applied) return;
+      }
+      notes.set(note, { amount, tab });
+      unsaved[tab]!.push(note);
+    }
+
+    async function act(step: Exclude<Step, { do: 'fate' | 'way' | 'erase' | 'restart' }>): Promise<void> {
       const name = `tab-${step.tab}`;
       const player = tabs[step.tab];
       const isOpen = player?.status.connection === 'online' || player?.status.connection === 'offline';
       switch (step.do) {
         case 'start':
-          tabs[step.tab] ??= device.open(world, name, { url: proxy.url, deadline: 20_000 });
+          tabs[step.tab] ??= device.open(world, name, { url: proxy.url, deadline: 300 });
           await tabs[step.tab]!.start();
           return;
         case 'play': {
           if (player === undefined || !isOpen) return;
-          const note = String(notes.size);
-          const write = (draft: Pick<VekkonPlayer, 'increase' | 'collect'>) => {
-            void draft.increase('landings', step.amount);
-            void draft.collect('notes', note);
-          };
-          if (step.named) player.transaction('landing', (draft) => write(draft as never));
-          else write(player);
-          notes.set(note, { amount: step.amount, tab: step.tab });
-          unsaved[step.tab]!.push(note);
+          doSome(player, step);
           // Kept on the device by now: a tab may end.
           await Promise.resolve();
+          return;
+        }
+        case 'leave in mid-play': {
+          if (player === undefined || !isOpen) return;
+          const left = player.leave();
+          left.catch(() => undefined);
+          for (let round = 0; round < 20; round++) {
+            try {
+              doSome(player, { ...step, amount: 1, look: 'named' });
+            } catch (error) {
+              if (!(error instanceof VekkonError)) throw error;
+              break;
+            }
+            await new Promise((resolve) => setImmediate(resolve));
+          }
+          await left;
           return;
         }
         case 'save':
         case 'leave':
           if (player === undefined || !isOpen) return;
-          await (step.do === 'save' ? player.save() : player.leave());
-          for (const note of unsaved[step.tab]!) acknowledged.add(note);
-          unsaved[step.tab] = [];
+          {
+            // What is done meanwhile is not what the answer is about.
+            const before = unsaved[step.tab]!.splice(0);
+            await (step.do === 'save' ? player.save() : player.leave());
+            for (const note of before) acknowledged.add(note);
+          }
           return;
         case 'kill':
           device.kill(name);

@@ -131,6 +131,9 @@ class Afternoon {
   readonly #count: number[];
   #host: VekkonHost | undefined;
   #isAlive = { now: true };
+  #hasErased = false;
+  /** What was met on the way, to be read where something went wrong. */
+  readonly #failedTries: string[] = [];
   readonly deliveries: Delivery[] = [];
 
   constructor(world: World, lane: Lane, index: number) {
@@ -208,6 +211,7 @@ class Afternoon {
         return;
       }
       case 'erase':
+        this.#hasErased = true;
         await this.#world.operator.erase(this.#players[step.player]!);
         // From here on only what is done by whoever joins next counts; nothing of before may ever come back.
         this.changes[step.player]!.clear();
@@ -216,7 +220,8 @@ class Afternoon {
       case 'kill':
         return this.#kill();
       case 'close':
-        return this.#close(60);
+        await this.#close(60);
+        return;
     }
   }
 
@@ -242,6 +247,7 @@ class Afternoon {
       fetch: throughLife,
     });
     this.#host.onDelivery((delivery) => this.deliveries.push(delivery));
+    this.#host.onFailedTry(({ path: call, error }) => this.#failedTries.push(`${call}: ${error.message}`));
     return this.#host;
   }
 
@@ -311,9 +317,9 @@ class Afternoon {
   }
 
   /** The host closes while its game goes on playing, as a game loop does. */
-  async #close(within: number): Promise<void> {
+  async #close(within: number): Promise<Closed> {
     const host = this.#host;
-    if (host === undefined) return;
+    if (host === undefined) return { left: [], spooled: [], lost: [] };
     const loops = [...this.#sessions].map(async ([one, session]) => {
       for (let round = 0; round < 50; round++) {
         if (session.isLeaving && round > 2) return;
@@ -331,6 +337,7 @@ class Afternoon {
     this.#heed(closed);
     this.#sessions.clear();
     this.#host = undefined;
+    return closed;
   }
 
   /** What closing said: whom it names as lost may be gone, and nobody else. */
@@ -345,7 +352,15 @@ class Afternoon {
   async settle(): Promise<void> {
     this.#lane.pending.length = 0;
     this.#lane.way = 'open';
-    await this.#close(20_000);
+    this.#failedTries.push('— evening —');
+    if (this.#host !== undefined) {
+      // What waited for a way goes through it now, whatever became of answers before: nothing is stuck.
+      await this.#host.join(`visitor-${this.#name}`, { deadline: 20_000 });
+      for (const session of this.#host.sessions) await session.save().catch(onlyIfOver);
+      const { spooled, lost, setAside } = await this.#close(20_000);
+      const met = `closing in the evening, after ${this.#failedTries.slice(-5).join('; ')}`;
+      expect([spooled, this.#hasErased ? [] : lost, setAside], met).to.deep.equal([[], [], undefined]);
+    }
     for (const other of this.#others) await other.close();
     // A last start delivers whatever earlier ones left.
     const last = this.#world.host(this.#name, {
@@ -359,6 +374,10 @@ class Afternoon {
     await visitor.leave();
     const closed = await last.close();
     expect(closed, 'the last start').to.deep.equal({ left: [], spooled: [], lost: [] });
+    for (const { refused, putAside, setAside } of this.deliveries) {
+      expect([putAside, setAside], 'what was delivered').to.deep.equal([[], null]);
+      if (!this.#hasErased) expect(refused, 'what was delivered').to.deep.equal([]);
+    }
   }
 
   async check(): Promise<void> {
@@ -386,6 +405,10 @@ class Afternoon {
     const balance = 40 + stored.reduce((sum, one) => sum + (changes.get(one)?.amount ?? 0), 0);
     if (notes !== undefined) expect(records['currency/feather']?.value, id).to.equal(balance);
   }
+}
+
+function onlyIfOver(error: unknown): void {
+  if (!(error instanceof SessionOver)) throw error;
 }
 
 function onlyVekkonErrors(error: unknown): void {

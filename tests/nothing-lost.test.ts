@@ -278,8 +278,8 @@ describe('what a host has told the game', () => {
     next.onDelivery((delivery) => deliveries.push(delivery));
     expect((await next.join('p-2')).value('climbs')).to.equal(0);
     expect(deliveries[0]?.waiting).to.deep.equal([{ player: 'p-1', reason: 'Somebody must settle some first.' }]);
+    expect((await next.close({ within: 200 })).spooled).to.deep.equal(['p-1']);
     reachable();
-    expect((await next.close()).spooled).to.deep.equal(['p-1']);
     // A newer start has joined since, so that a person decides: it waits for them.
     const last = host({ spool: folder });
     last.onDelivery((delivery) => deliveries.push(delivery));

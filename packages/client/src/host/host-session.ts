@@ -86,6 +86,8 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
   /** The last save has its number: nothing can be added any more. */
   #isSealed = false;
   #over: SessionOver | undefined;
+  /** Nothing of it is left to be delivered, whatever still waits for an answer. */
+  #isDelivered = false;
 
   /** @internal */
   constructor(host: SessionHost, joined: JoinResponse, rules: Rules) {
@@ -205,12 +207,15 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
 
   /** @internal Keeps in the spool what has a number and no answer. @throws if it can't be kept */
   async spoolUnanswered(): Promise<void> {
+    // A try that was still under way when all of it had been delivered.
+    if (this.#isDelivered) return;
     for (const save of this.unanswered) if (!this.#spooled.has(save.number)) this.#keep(save, this.local.waiting);
     await this.#kept;
   }
 
   /** @internal Nothing of this session is to be delivered any more. */
   async clearSpool(): Promise<void> {
+    this.#isDelivered = true;
     if (this.#spooled.size > 0 || this.#host.isJournaling) await this.#host.spool({ is: 'over', session: this.id });
   }
 

@@ -42,7 +42,7 @@ export class HostSpool {
     const { spool, earlier } = await this.#open();
     const isLeft = spool.undelivered.some(({ session }) => earlier.has(session));
     if (this.#isToldOf && !isLeft) return;
-    this.#delivering ??= this.#deliver().finally(() => (this.#delivering = undefined));
+    this.#delivering ??= this.#deliverEarlier().finally(() => (this.#delivering = undefined));
     if (!this.#isToldOf) return this.#delivering;
     // The service refused some of it for now: it is tried again beside what goes on.
     this.#delivering.catch(() => undefined);
@@ -50,6 +50,20 @@ export class HostSpool {
 
   async add(entry: SpoolEntry): Promise<void> {
     await (await this.#open()).spool.add(entry);
+  }
+
+  /**
+   * One more try, before the process ends, to deliver what an earlier start
+   * left and the service refused for then, and what sessions left that were lost.
+   *
+   * @param open the sessions that still deliver by themselves
+   */
+  async deliverRest(open: ReadonlySet<string>): Promise<void> {
+    const { spool } = await this.#open();
+    await this.#delivering?.catch(() => undefined);
+    await spool.settled();
+    const rest = spool.undelivered.flatMap(({ session }) => (open.has(session) ? [] : session));
+    if (rest.length > 0) await this.#deliver(new Set(rest));
   }
 
   /** @returns what is still in it, for the next start */
@@ -80,17 +94,23 @@ export class HostSpool {
     }
   }
 
-  async #deliver(): Promise<void> {
-    if (performance.now() - this.#triedAt < pauseBetweenTries && this.#isToldOf) return;
+  async #deliverEarlier(): Promise<void> {
+    if (this.#isToldOf && performance.now() - this.#triedAt < pauseBetweenTries) return;
     const { spool, found, earlier } = await this.#open();
+    const isFirst = !this.#isToldOf;
+    await this.#deliver(earlier);
+    if (isFirst && found.undelivered.length > 0) await spool.tidy().catch(() => undefined);
+  }
+
+  async #deliver(sessions: ReadonlySet<string>): Promise<void> {
+    const { spool, found } = await this.#open();
     const { isTorn, setAside } = found;
-    const outcome = await deliver(this.#transport, spool, earlier);
+    const isThere = spool.undelivered.some(({ session }) => sessions.has(session));
+    const outcome = await deliver(this.#transport, spool, sessions);
     this.#triedAt = performance.now();
-    if (!this.#isToldOf) await spool.tidy().catch(() => undefined);
+    const isNews = isThere || (!this.#isToldOf && (isTorn || setAside !== null));
     this.#isToldOf = true;
-    const delivery = { ...outcome, isTorn, setAside };
-    const isNews = found.undelivered.length > 0 || isTorn || setAside !== null;
-    if (isNews) this.#onDelivery(delivery);
+    if (isNews) this.#onDelivery({ ...outcome, isTorn, setAside });
   }
 }
 

@@ -326,6 +326,8 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     const rescued = await Promise.all(
       rescues.map(([, rescue]) => Promise.race([byEnd, rescue.catch((error: unknown) => asError(error))])),
     );
+    const rest = this.#spool?.deliverRest(new Set(this.#sessions.keys())).catch(() => undefined);
+    await Promise.race([byEnd, rest]);
     this.#transport.stop();
     const [left, spooled, lost]: [string[], Set<string>, { player: string; reason: string }[]] = [[], new Set(), []];
     for (const [index, session] of leaving.entries()) {
