@@ -21,7 +21,11 @@ export function addRehearse(program: Command): void {
     .description('walk through join, save, leave and rejoin, and say what a game would have lost')
     .option('--url <url>', 'where the service is', 'http://127.0.0.1:4600')
     .option('--key <host key>', 'the host key of the environment; or VEKKON_HOST_KEY')
-    .option('--faults', 'also a lost response, an outage, a killed host, and a long call', false)
+    .option(
+      '--faults',
+      'also lost responses, outages, wrong and wide changes, closing in mid-play, a killed host, a long call',
+      false,
+    )
     .option('--watch <host>', 'look at a running host of your own instead (as an operator)')
     .option(...environmentOption)
     .option(...jsonOption)

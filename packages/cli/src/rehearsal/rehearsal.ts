@@ -6,11 +6,13 @@ import {
   ChangeRefused,
   HttpTransport,
   ServiceRefused,
+  SessionLeaving,
+  SessionOver,
   VekkonHost,
   type HostSession,
   type VekkonHostOptions,
 } from '@vekkon/client/host';
-import type { Json } from '@vekkon/core';
+import type { Change, Json } from '@vekkon/core';
 import type { ManifestResponse } from '@vekkon/protocol';
 import { findingOf } from './advice.js';
 import { changeInWords } from '../output/words.js';
@@ -28,6 +30,10 @@ export interface RehearsalOptions {
 
 const wholeSecond = 1_000;
 const mostClockDifference = 60 * wholeSecond;
+/** How many bytes of wide text are tried: more than one request takes. */
+const wideBytes = 1_200_000;
+const stuck =
+  'Something on the way answers for the service, or the service is older than the client: compare their versions.';
 
 /**
  * Walks through what a game does with a player, on a player of its own, and
@@ -43,6 +49,8 @@ class Rehearsal {
   readonly #options: RehearsalOptions;
   readonly #steps: Step[] = [];
   readonly #player = `rehearsal-${randomUUID()}`;
+  /** Where a request must hold saves of two. */
+  readonly #otherPlayer = `rehearsal-${randomUUID()}`;
   readonly #hosts: VekkonHost[] = [];
   readonly #folder = mkdtempSync(path.join(tmpdir(), 'vekkon-rehearsal-'));
 
@@ -56,7 +64,7 @@ class Rehearsal {
     } finally {
       for (const host of this.#hosts) await host.close({ within: wholeSecond });
       if (this.#hosts.length > 0) {
-        await this.#step('clean up', 'the rehearsed player is erased', () => this.#erase());
+        await this.#step('clean up', 'the rehearsed players are erased', () => this.#erase());
       }
       rmSync(this.#folder, { recursive: true });
     }
@@ -126,6 +134,19 @@ class Rehearsal {
     if (!this.#options.faults) return;
     await this.#step('a lost response', 'the save counts once', () => this.#loseResponse());
     await this.#step('an outage', 'what was done meanwhile is saved when it is over', () => this.#outage());
+    await this.#step('a lost bulk answer', 'several saves that waited count once each, and the next goes on', () =>
+      this.#loseBulkAnswer(),
+    );
+    await this.#step('a start in an outage', 'what an earlier start could not deliver is still there after it', () =>
+      this.#startInOutage(),
+    );
+    await this.#step('a wrong change', 'it is refused at once, and what is around it is saved', () =>
+      this.#wrongChange(),
+    );
+    await this.#step('wide text', 'sizes are measured in bytes: it is saved', () => this.#wideText());
+    await this.#step('closing in mid-play', 'what was accepted is saved; the rest is told that it comes too late', () =>
+      this.#closeInMidPlay(),
+    );
     await this.#step('a killed host', 'its next start delivers what it had done', () => this.#killedHost());
     await this.#step('long calls', 'a call that waits for three seconds is answered, not cut', () => this.#longCall());
   }
@@ -206,6 +227,137 @@ class Rehearsal {
     return compared.isAsExpected ? asExpected('delivered from the spool, nothing lost') : compared;
   }
 
+  async #loseBulkAnswer(): Promise<Finding> {
+    let way: 'open' | 'out' | 'losing answers' = 'open';
+    let lost = 0;
+    const losing: typeof fetch = async (input, init) => {
+      if (way === 'out') throw new TypeError('the service is out on purpose');
+      const response = await fetch(input, init);
+      if (way === 'open' || !String(input).endsWith('/v1/saves')) return response;
+      await response.text();
+      lost++;
+      way = 'out';
+      throw new TypeError('the response was lost on purpose');
+    };
+    const host = this.#host('rehearsal-one', { fetch: losing, deadline: 100 });
+    const [session, other] = [await host.join(this.#player), await host.join(this.#otherPlayer)];
+    way = 'out';
+    for (let save = 0; save < 3; save++) {
+      await this.#changeSomething(session);
+      await this.#changeSomething(other);
+      await Promise.allSettled([session.save(), other.save()]);
+    }
+    for (let tries = 0; lost === 0 && tries < 20; tries++) {
+      way = 'losing answers';
+      await Promise.allSettled([session.save(), other.save()]);
+    }
+    way = 'open';
+    const before = await this.#changeSomething(session);
+    const { left } = await host.close();
+    const again = await this.#host('rehearsal-two').join(this.#player, { wait: 15 });
+    const compared = compare(before, again);
+    await again.leave();
+    if (left.length < 2) return otherwise(`${2 - left.length} of 2 players could not leave`, stuck);
+    return compared.isAsExpected ? asExpected('four saves, sent again, applied once each') : compared;
+  }
+
+  async #startInOutage(): Promise<Finding> {
+    let isOut = false;
+    const outing: typeof fetch = async (input, init) => {
+      if (isOut) throw new TypeError('the service is out on purpose');
+      return fetch(input, init);
+    };
+    const options = { spool: this.#folder, fetch: outing, deadline: 100 };
+    const first = this.#host('rehearsal-one', options);
+    const session = await first.join(this.#player);
+    isOut = true;
+    const before = await this.#changeSomething(session);
+    await first.close({ within: 200 });
+    const during = this.#host('rehearsal-one', options);
+    await during.join(this.#player).catch(() => undefined);
+    const { spooled } = await during.close({ within: 200 });
+    isOut = false;
+    const again = await this.#host('rehearsal-one', { spool: this.#folder }).join(this.#player);
+    const compared = compare(before, again);
+    await again.leave();
+    if (spooled.length === 0) return otherwise('the start in the outage knew of nothing that waits', stuck);
+    return compared.isAsExpected ? asExpected('kept over a start in the outage, then delivered') : compared;
+  }
+
+  async #wrongChange(): Promise<Finding> {
+    const session = await this.#host('rehearsal-one').join(this.#player);
+    const before = await this.#changeSomething(session);
+    const wrong: readonly Change[] = [
+      { op: 'credit', key: 'currency/any', amount: 1, reason: '' },
+      { op: 'increase', key: 'progress/any', path: '', by: NaN },
+    ];
+    let refused = 0;
+    for (const change of wrong) {
+      try {
+        await session.make(change);
+      } catch (error) {
+        if (!(error instanceof ChangeRefused)) throw error;
+        refused++;
+      }
+    }
+    await session.save();
+    await session.leave();
+    const again = await this.#host('rehearsal-two').join(this.#player, { wait: 15 });
+    const compared = compare(before, again);
+    await again.leave();
+    if (refused < wrong.length) {
+      return otherwise(`${wrong.length - refused} of ${wrong.length} were accepted`, 'Use the client of this version.');
+    }
+    return compared.isAsExpected ? asExpected(`${refused} refused before anything was sent`) : compared;
+  }
+
+  async #wideText(): Promise<Finding> {
+    const session = await this.#host('rehearsal-one').join(this.#player);
+    const label = '風'.repeat(200);
+    let before = textOf(session);
+    let bytes = 0;
+    // More than a request takes, in bytes, and less than half as much in letters.
+    for (let change = 0; bytes < wideBytes; change++) {
+      const [key, value] = preferenceOrValue(session);
+      session.transaction(label, (draft) => draft.put(key, value));
+      bytes += Buffer.byteLength(label);
+      before = textOf(session);
+    }
+    const { refused } = await session.save();
+    await session.leave();
+    const again = await this.#host('rehearsal-two').join(this.#player, { wait: 15 });
+    const compared = compare(before, again);
+    await again.leave();
+    if (refused.length > 0) return otherwise(`${refused.length} refused`, 'Use the client of this version.');
+    return compared.isAsExpected
+      ? asExpected(`${(bytes / 1024).toFixed(0)} KiB of labels, in several saves`)
+      : compared;
+  }
+
+  async #closeInMidPlay(): Promise<Finding> {
+    const host = this.#host('rehearsal-one');
+    const session = await host.join(this.#player);
+    let before = textOf(session);
+    let rounds = 0;
+    const loop = (async () => {
+      for (; !session.isLeaving || rounds === 0; rounds++) {
+        before = await this.#changeSomething(session);
+        await new Promise((resolve) => setImmediate(resolve));
+      }
+    })();
+    const saving = session.save().catch(() => undefined);
+    const { left } = await host.close();
+    await saving;
+    await loop.catch((error: unknown) => {
+      if (!(error instanceof SessionLeaving) && !(error instanceof SessionOver)) throw error;
+    });
+    const again = await this.#host('rehearsal-two').join(this.#player, { wait: 15 });
+    const compared = compare(before, again);
+    await again.leave();
+    if (left.length === 0) return otherwise('the player could not leave', stuck);
+    return compared.isAsExpected ? asExpected(`${rounds} changes while it closed, all found again`) : compared;
+  }
+
   async #longCall(): Promise<Finding> {
     const join = (host: string, wait: number) =>
       fetch(`${this.#options.url}/v1/players/${this.#player}/join`, {
@@ -249,13 +401,16 @@ class Rehearsal {
   async #erase(): Promise<Finding> {
     const { url, hostKey } = this.#options;
     const transport = new HttpTransport(url, { Authorization: `Bearer ${hostKey}` });
-    try {
-      await transport.send({ method: 'DELETE', path: `/v1/players/${this.#player}` });
-      return asExpected('erased');
-    } catch (error) {
-      if (error instanceof ServiceRefused && error.code === 'player-unknown') return asExpected('there was none');
-      throw error;
+    let erased = 0;
+    for (const player of [this.#player, this.#otherPlayer]) {
+      try {
+        await transport.send({ method: 'DELETE', path: `/v1/players/${player}` });
+        erased++;
+      } catch (error) {
+        if (!(error instanceof ServiceRefused) || error.code !== 'player-unknown') throw error;
+      }
     }
+    return asExpected(erased === 0 ? 'there was none' : 'erased');
   }
 
   async #step(step: string, expected: string, work: () => Promise<Finding>): Promise<boolean> {
