@@ -262,13 +262,39 @@ describe('bad input', () => {
     expect(body).to.have.nested.property('transactions[0].problem.code', 'balance-too-low');
   });
 
-  it('a record that is too large is refused in its transaction', async () => {
-    const { body } = await save(world, await world.joinPlainly('p-large'), {
-      op: 'put',
-      key: 'progress/climbs',
-      value: 'x'.repeat(300_000),
-    });
-    expect(body).to.have.nested.property('transactions[0].problem.code', 'value-invalid');
+  it('a record that is too large is refused in its transaction, by its bytes', async () => {
+    const free = await World.start({ manifest: 'manifest: 1\ngame: highfell-gliders\nprogress: { chart: "" }\n' });
+    const session = await free.joinPlainly('p-large');
+    const put = (number: number, letter: string, bytes: number) => {
+      // The quotes around it count too.
+      const value = letter.repeat((bytes - 2) / Buffer.byteLength(letter));
+      const changes = [{ op: 'put', key: 'progress/chart', value }];
+      return free.call('POST', `/v1/sessions/${session}/saves`, { number, transactions: [{ changes }] });
+    };
+    const most = 256 * 1024;
+    for (const [number, letter, bytes, outcome] of [
+      [1, 'x', most, undefined],
+      [2, 'x', most + 1, 'value-too-large'],
+      // A third of the letters, of three bytes each.
+      [3, '風', most - 2, undefined],
+      [4, '風', most + 1, 'value-too-large'],
+    ] as const) {
+      const { body } = await put(number, letter, bytes);
+      const [first] = (body as { transactions: { problem?: { code: string } }[] }).transactions;
+      expect(first?.problem?.code, `${bytes} bytes of ${letter}`).to.equal(outcome);
+    }
+    await free.close();
+  });
+
+  it('a body is taken up to its bound, and not a byte more', async () => {
+    const session = await world.joinPlainly('p-body');
+    const send = (number: number, bytes: number) => {
+      const body = `{"number":${number},"transactions":[]}`;
+      return world.call('POST', `/v1/sessions/${session}/saves`, body.padEnd(bytes));
+    };
+    expect((await send(1, 1024 * 1024)).status).to.equal(200);
+    const refused = await send(2, 1024 * 1024 + 1);
+    expect([refused.status, (refused.body as ProblemDetails).code]).to.deep.equal([413, 'body-too-large']);
   });
 
   it('a save after leave is refused', async () => {

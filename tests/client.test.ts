@@ -16,12 +16,8 @@ import { demoManifest } from '@vekkon/demo';
 import { failure } from './world/failure.js';
 import { FaultProxy } from './world/fault-proxy.js';
 import { Running } from './world/process.js';
+import { until } from './world/until.js';
 import { World } from './world/world.js';
-
-/** Waits until something holds, looking again at each turn. */
-async function until(holds: () => boolean | Promise<boolean>): Promise<void> {
-  while (!(await holds())) await new Promise((resolve) => setImmediate(resolve));
-}
 
 describe('a host', () => {
   let world: World;

@@ -4,7 +4,7 @@ import { VekkonError, type VekkonPlayer } from '@vekkon/client/player';
 import { Device } from './world/device.js';
 import { FaultProxy, type Fate } from './world/fault-proxy.js';
 import { fates, howToRun, laneCount, runs } from './world/made-up.js';
-import { TestClock, World } from './world/world.js';
+import { RunningClock, World } from './world/world.js';
 
 /** What a change looks like: as usual, in wide letters, or as no service takes it. */
 type Look = 'plain' | 'named' | 'wide' | 'endless label' | 'not a number';
@@ -81,7 +81,7 @@ interface Lane {
 }
 
 describe('a device and the service together', () => {
-  const clock = new TestClock();
+  const clock = new RunningClock();
   let world: World;
   let lanes: readonly Lane[];
   before(async () => {
@@ -172,7 +172,7 @@ describe('a device and the service together', () => {
       const isOpen = player?.status.connection === 'online' || player?.status.connection === 'offline';
       switch (step.do) {
         case 'start':
-          tabs[step.tab] ??= device.open(world, name, { url: proxy.url, deadline: 300 });
+          tabs[step.tab] ??= device.open(world, name, { url: proxy.url, deadline: 300, wait: 1 });
           await tabs[step.tab]!.start();
           return;
         case 'play': {

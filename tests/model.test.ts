@@ -21,7 +21,7 @@ import {
 import type { Transaction } from '@vekkon/core';
 import { FaultProxy, type Fate } from './world/fault-proxy.js';
 import { fates, howToRun, laneCount, runs } from './world/made-up.js';
-import { TestClock, World } from './world/world.js';
+import { RunningClock, World } from './world/world.js';
 
 const playersAnAfternoon = 3;
 const player = fc.integer({ min: 0, max: playersAnAfternoon - 1 });
@@ -459,7 +459,7 @@ let restarting: Promise<void> | undefined;
 let restartOf: (world: World) => Promise<void> = () => Promise.resolve();
 
 describe('hosts and the service together', () => {
-  const clock = new TestClock();
+  const clock = new RunningClock();
   let world: World;
   let lanes: readonly Lane[];
   before(async () => {

@@ -8,6 +8,7 @@ import { expect } from 'chai';
 import type { CheckpointList, PlayerDetails } from '@vekkon/protocol';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { openBrowser } from './world/browser.js';
+import { until } from './world/until.js';
 import { World } from './world/world.js';
 
 interface Drift {
@@ -198,7 +199,7 @@ describe('the game at /play, in a browser', () => {
     await page.getByLabel('Invert pitch').check();
     await page.goto('about:blank');
     let left = await world.operator.session(session);
-    while (left.endedAt === null) left = await world.operator.session(session);
+    await until(async () => (left = await world.operator.session(session)).endedAt !== null);
     expect(left.end).to.equal('left');
     expect((await stored(player))['preference/invert-pitch']?.value).to.equal(true);
   });
@@ -319,8 +320,7 @@ describe('the game at /play, in a browser', () => {
       const second = await context.newPage();
       await second.goto(url);
       await second.getByText('Landings: 2').waitFor();
-      let landings: unknown;
-      while (landings !== 2) landings = (await stored(player))['progress/landings']?.value;
+      await until(async () => (await stored(player))['progress/landings']?.value === 2);
     } finally {
       elsewhere.closeAllConnections();
       elsewhere.close();

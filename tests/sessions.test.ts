@@ -1,6 +1,7 @@
 import { expect } from 'chai';
 import type { JoinResponse, ProblemDetails, SaveResponse } from '@vekkon/protocol';
 import { failure } from './world/failure.js';
+import { until } from './world/until.js';
 import { TestClock, World, type Answer } from './world/world.js';
 
 const climb = { changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] };
@@ -167,11 +168,10 @@ describe('a handover', () => {
   it('is asked for in the responses to a holder that does not listen', async () => {
     const session = await world.joinPlainly('p-deaf', 'ridge-deaf');
     const waiting = world.call('POST', '/v1/players/p-deaf/join', { host: 'ridge-eu-2', wait: 10 });
-    let answer: SaveResponse;
-    do {
+    await until(async () => {
       const { body } = await world.call('POST', `/v1/sessions/${session}/renew`);
-      answer = body as SaveResponse;
-    } while (!answer.session.handoverWanted);
+      return (body as SaveResponse).session.handoverWanted;
+    });
     await world.call('POST', `/v1/sessions/${session}/leave`, { number: 1, transactions: [climb] });
     const joined = (await waiting).body as JoinResponse;
     expect(joined.records['progress/climbs']?.value).to.equal(1);
@@ -204,7 +204,7 @@ describe('a handover', () => {
       const { body } = await own.call('POST', `/v1/sessions/${session}/renew`);
       return (body as SaveResponse).session.handoverWanted;
     };
-    while (!(await isWanted()));
+    await until(isWanted);
     await own.stop();
     expect(codeOf(await waiting)).to.equal('service-stopping');
     await own.forget();
@@ -223,10 +223,10 @@ describe('a handover', () => {
       const { body } = await world.call('POST', `/v1/sessions/${session}/renew`);
       return (body as SaveResponse).session.handoverWanted;
     };
-    while (!(await isWanted()));
+    await until(isWanted);
     hangUp.abort();
     await failure(waiting);
-    while (await isWanted());
+    await until(async () => !(await isWanted()));
     await world.call('POST', `/v1/sessions/${session}/leave`);
     expect((await world.operator.player('p-hung-up')).sessionOn).to.equal(null);
   });

@@ -34,6 +34,23 @@ export class TestClock implements Clock {
   }
 }
 
+/** A clock that goes on as the machine's does, and can be moved on. */
+export class RunningClock implements Clock {
+  #ahead = 0;
+
+  now(): number {
+    return Date.now() + this.#ahead;
+  }
+
+  monotonic(): number {
+    return performance.now() + this.#ahead;
+  }
+
+  pass(seconds: number): void {
+    this.#ahead += seconds * 1000;
+  }
+}
+
 export interface WorldOptions {
   readonly manifest?: string;
   readonly environment?: string;

@@ -37,16 +37,32 @@ const call: Sent = { method: 'POST', path: '/v1/sessions/ses_x/saves' };
 
 function retrying(inner: Transport, deadline: number, chance = () => 0) {
   const failed: FailedTry[] = [];
+  let look = () => undefined as void;
   return {
     failed,
-    transport: new RetryingTransport(inner, { deadline, chance, onFailedTry: (one) => failed.push(one) }),
+    /** Resolves when so many tries have failed. */
+    untilFailed: (count: number) =>
+      new Promise<void>((resolve) => {
+        look = () => {
+          if (failed.length >= count) resolve();
+        };
+        look();
+      }),
+    transport: new RetryingTransport(inner, {
+      deadline,
+      chance,
+      onFailedTry: (one) => {
+        failed.push(one);
+        look();
+      },
+    }),
   };
 }
 
 describe('trying again', () => {
   it('goes on until it is answered, and tells of each try', async () => {
     const inner = new Scripted(unreachable(), refused(503), refused(429), refused(502), refused(504));
-    const { transport, failed } = retrying(inner, 1_000);
+    const { transport, failed } = retrying(inner, 10 ** 9);
     expect(await transport.send(call)).to.equal('answered');
     expect(inner.calls).to.equal(6);
     expect(failed.map(({ attempt }) => attempt)).to.deep.equal([1, 2, 3, 4, 5]);
@@ -63,7 +79,7 @@ describe('trying again', () => {
 
   it('doubles the bound of its pauses, and takes any part of it', async () => {
     const inner = new Scripted(...Array.from({ length: 4 }, unreachable));
-    const { transport, failed } = retrying(inner, 1_000, () => 0.01);
+    const { transport, failed } = retrying(inner, 10 ** 9, () => 0.01);
     await transport.send(call);
     expect(failed.map(({ nextIn }) => nextIn)).to.deep.equal([1, 2, 4, 8]);
   });
@@ -88,33 +104,51 @@ describe('trying again', () => {
     expect(failed.map(({ nextIn }) => nextIn)).to.deep.equal([undefined]);
   });
 
-  it('comes back soon when another call was answered', async () => {
-    // The pause would be beyond the test's own time.
-    const always = { is: 'down' };
+  it('comes back when another call was answered, before its own pause is over', async () => {
+    let isUp = false;
     const inner: Transport = {
       async send<Answer>(): Promise<Answer> {
-        if (always.is === 'down') throw unreachable();
+        if (!isUp) throw unreachable();
         return 'answered' as Answer;
       },
     };
-    let chance = 1;
-    const { transport, failed } = retrying(inner, 10 ** 9, () => chance);
+    let chance = 0;
+    const { transport, failed, untilFailed } = retrying(inner, 10 ** 9, () => chance);
     const resting = transport.send(call);
-    while (failed.length < 1) await new Promise((resolve) => setImmediate(resolve));
-    always.is = 'up';
+    // By now a pause may be as long as it gets: the next one is.
+    await untilFailed(8);
+    chance = 1;
+    await untilFailed(failed.length + 1);
+    const pauseItself = new Promise((resolve) =>
+      setTimeout(() => resolve('its own pause'), failed.at(-1)?.nextIn).unref(),
+    );
+    expect(failed.at(-1)?.nextIn).to.equal(5_000);
+    isUp = true;
     chance = 0;
     await transport.send(call);
-    expect(await resting).to.equal('answered');
+    expect(await Promise.race([resting, pauseItself])).to.equal('answered');
+  });
+
+  it('does not come back early where the service asked for the pause', async () => {
+    const inner = new Scripted(refused(503, { retryAfter: 0.2 }));
+    const { transport, failed, untilFailed } = retrying(inner, 10 ** 9);
+    const resting = transport.send(call);
+    await untilFailed(1);
+    const others = Promise.all(Array.from({ length: 5 }, () => transport.send(call))).then(() => 'others');
+    expect(await Promise.race([resting, others])).to.equal('others');
+    expect([await resting, failed.length]).to.deep.equal(['answered', 1]);
   });
 
   it('stops when it is told to, with what the last try met', async () => {
-    const { transport, failed } = retrying(new Scripted(...Array.from({ length: 9 }, unreachable)), 10 ** 9, () => 1);
+    const inner = new Scripted(...Array.from({ length: 99 }, unreachable));
+    const { transport, untilFailed } = retrying(inner, 10 ** 9, () => 1);
     const sending = transport
       .within(10 ** 9)
       .send(call)
       .catch((error: unknown) => error);
-    while (failed.length < 1) await new Promise((resolve) => setImmediate(resolve));
+    await untilFailed(1);
     transport.stop();
     expect(await sending).to.be.instanceOf(ServiceUnreachable);
+    expect(inner.calls).to.equal(1);
   });
 });
