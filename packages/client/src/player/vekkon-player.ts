@@ -49,6 +49,8 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   #leaving: Promise<SaveResult> | undefined;
   /** The session's last save has its number: nothing can be added any more. */
   #isSealed = false;
+  /** Counts how often it was stopped: what was under way before a stop does not bring it back to life. */
+  #life = 0;
 
   constructor(options: VekkonPlayerOptions) {
     super(options);
@@ -117,6 +119,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
 
   /** Ends without a word to the service: what is not saved stays kept, and goes first at the next start. */
   stop(): void {
+    this.#life++;
     this.keepSlot();
     this.#upkeep.stop();
     this.transport?.stop();
@@ -155,22 +158,36 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   }
 
   async #sendAll(): Promise<SaveResult> {
+    const session = this.openSession();
     let total = nothingSaved;
     for (const save of [...this.unanswered]) {
       const answered = this.answeredUpTo;
       // What is said to have arrived may be forgotten by the service: it is out of what is kept here before.
       await this.kept?.flushed();
-      total = plus(total, await this.#sendSave(save, answered));
+      this.#checkStill(session);
+      total = plus(total, await this.#sendSave(session, save, answered));
     }
     return total;
   }
 
+  #checkAlive(life: number): void {
+    if (life !== this.#life) throw new SessionOver(this.session ?? '', 'the player was stopped.');
+  }
+
+  /** A save belongs to its session: where another has begun meanwhile, it goes with what that one left over. */
+  #checkStill(session: string): void {
+    if (session === this.session) return;
+    throw new SessionOver(session, 'it was given up meanwhile, and what it had not saved is delivered by itself.');
+  }
+
   async #start(): Promise<void> {
     if (this.connection === 'online' || this.connection === 'offline') return;
+    const life = this.#life;
     await this.load();
     try {
       await this.#connect();
     } catch (error) {
+      if (life !== this.#life) throw error;
       if (!mayPass(error) || this.rules === undefined) {
         this.setConnection('starting', error);
         throw error;
@@ -190,10 +207,12 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
 
   /** Delivers what had its number, joins, and puts what waited on top of what is stored. */
   async #connect(): Promise<void> {
+    const life = this.#life;
     const { manifestVersion, name, attributes, wait = defaultWait, deadline = defaultDeadline } = this.options;
     const query = manifestVersion === undefined ? '' : `?version=${manifestVersion}`;
     const installed = await this.send<ManifestResponse>({ method: 'GET', path: `/v1/manifest${query}` });
     await this.leftovers.deliver();
+    this.#checkAlive(life);
     // Kept before it is sent: sent again after a reload, it opens the same session, and the same player is new.
     this.joining ??= { attempt: randomId(), instance: this.#instance };
     this.keepSlot();
@@ -208,6 +227,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     );
     const rules = this.rulesOf(installed.manifest, installed.learns);
     const decisions = await this.decide(joined.records);
+    this.#checkAlive(life);
     this.#takeUp(joined, rules, installed.version, decisions);
   }
 
@@ -256,12 +276,13 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     this.keepSlot();
   }
 
-  async #sendSave(save: NumberedSave, answered: number): Promise<SaveResult> {
-    const session = this.openSession();
+  async #sendSave(session: string, save: NumberedSave, answered: number): Promise<SaveResult> {
     try {
       const request = requestOf(session, save);
       const body = { ...request.body, seen: this.seen, answered };
-      return this.#answered(save, await this.send<SaveResponse | LeaveResponse>({ ...request, body }));
+      const answer = await this.send<SaveResponse | LeaveResponse>({ ...request, body });
+      this.#checkStill(session);
+      return this.#answered(save, answer);
     } catch (error) {
       const apart =
         error instanceof ServiceRefused && isForShape(error) && session === this.session
@@ -270,7 +291,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
       if (apart === undefined) throw this.#failed(session, error);
       this.keepAside(apart.aside, error as ServiceRefused);
       this.keepSlot();
-      return plus({ sent: 0, refused: apart.refused }, await this.#sendSave(apart.rest, answered));
+      return plus({ sent: 0, refused: apart.refused }, await this.#sendSave(session, apart.rest, answered));
     }
   }
 
@@ -330,12 +351,14 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   async #tryToComeBack(): Promise<void> {
     if (this.connection === 'online') return this.#renew();
     if (this.connection !== 'offline') return;
+    const life = this.#life;
     try {
       // Nothing follows a last save: what was done since goes into another session.
       if (this.#isSealed) this.giveUpSession();
       if (this.joined !== undefined && (await this.#resume(this.joined.session.id))) return;
       await this.#connect();
     } catch (error) {
+      if (life !== this.#life) return;
       if (mayPass(error)) this.#beOffline(error);
       else this.#beLost(new SessionOver(this.session ?? '', error instanceof Error ? error.message : String(error)));
     }
@@ -343,6 +366,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
 
   /** @returns false if the session is over */
   async #resume(session: string): Promise<boolean> {
+    const life = this.#life;
     try {
       const answer = await this.send<RenewResponse>({
         method: 'POST',
@@ -350,6 +374,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
         body: { seen: this.seen },
       });
       const decisions = await this.decide(answer.records);
+      this.#checkAlive(life);
       let waiting = this.local.waitingDone;
       for (const [conflict, decision] of decisions) waiting = decided(waiting, conflict, decision, now());
       this.local.replaceWaiting(waiting);
