@@ -7,7 +7,7 @@ export const fates = fc.constantFrom<Fate>('drop-request', 'drop-response', 'dou
 /** How many players play at the same time. */
 export const laneCount = 20;
 /** How many afternoons are made up. */
-export const runs = Number(process.env['VEKKON_MODEL_RUNS'] ?? 2_000);
+export const runs = Number(process.env['VEKKON_MODEL_RUNS'] ?? 400);
 
 /** How so many afternoons are made up; what failed is played again with VEKKON_MODEL_SEED. */
 export function howToRun<Steps>(count: number): fc.Parameters<[Steps[][]]> {
