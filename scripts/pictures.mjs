@@ -2,9 +2,10 @@
 // headless Chromium, the command line in a terminal window under Xvfb.
 // Needs: chromium, xvfb, xterm, imagemagick (Debian's packages).
 import { spawn, spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
+import Database from 'better-sqlite3';
 import { chromium } from 'playwright-core';
 
 const root = path.resolve(import.meta.dirname, '..');
@@ -170,7 +171,59 @@ async function terminal(name, command, wait = 5_000) {
 await terminal('terminal-player-show', 'vekkon player show p-10402');
 writeFileSync(`${folder}/next.yaml`, nextVersion);
 await terminal('terminal-manifest-diff', `vekkon manifest diff ${folder}/next.yaml`);
-await terminal('terminal-rehearse', `vekkon rehearse --faults --url ${access.url} --key ${access.hostKey}`, 9_000);
+await terminal('terminal-rehearse', `vekkon rehearse --faults --url ${access.url} --key ${access.hostKey}`, 16_000);
+if (wanted('terminal-spool')) await fillSpool(`${folder}/spool`);
+environment.VEKKON_HOST_KEY = access.hostKey;
+await terminal('terminal-spool', `vekkon spool show ${folder}/spool`);
+if (wanted('terminal-verify')) damageCopy(`${folder}/data`, `${folder}/copy`);
+await terminal('terminal-verify', `vekkon verify --data ${folder}/copy`, 9_000);
+
+/** A host that could not deliver, and a change that no service takes. */
+async function fillSpool(spoolFolder) {
+  const { Spool } = await import(path.join(root, 'packages/client/dist/host/index.js'));
+  const { spool } = await Spool.open(spoolFolder, 'ridge-eu-1', access.hostKey);
+  const credit = (amount, reason) => ({ op: 'credit', key: 'currency/feather', amount, reason });
+  const collect = { op: 'collect', key: 'progress/flight', path: '/charted', value: 'salt-col' };
+  const save = { is: 'save', rest: [], leave: true };
+  await spool.add({
+    ...save,
+    session: 'ses_of-maren-ashgrove',
+    player: 'p-10400',
+    number: 7,
+    transactions: [{ label: 'salt-col charted', changes: [collect, credit(25, 'charted salt-col')] }],
+  });
+  await spool.add({
+    ...save,
+    session: 'ses_of-silas-larkhill',
+    player: 'p-10401',
+    number: 3,
+    transactions: [{ changes: [credit(120, 'gorge')] }],
+  });
+  await spool.add({
+    is: 'aside',
+    session: 'ses_of-wren-hawes',
+    player: 'p-10410',
+    number: 2,
+    transactions: [{ label: 'thermal climbed', changes: [credit(30, '')] }],
+    rest: [],
+    reason: 'In the save at /transactions/0/changes/0/reason: must be text of 1 to 200 characters.',
+    at: new Date().toISOString(),
+  });
+  await spool.close();
+}
+
+/** A copy of the demo's data in which somebody has been with another tool. */
+function damageCopy(from, to) {
+  cpSync(from, to, { recursive: true });
+  const database = new Database(`${to}/vekkon.sqlite`);
+  const of = (id) => `(select number from players where id = '${id}')`;
+  database.exec(`delete from records where key = 'currency/opal' and player = ${of('p-10402')}`);
+  database.exec(
+    `update history set value = '9' where key = 'progress/climbs' and revision = 2 and player = ${of('p-10417')}`,
+  );
+  database.exec(`update records set value = '100000' where key = 'currency/feather' and player = ${of('p-10423')}`);
+  database.close();
+}
 
 demo.kill('SIGINT');
 await new Promise((resolve) => demo.once('exit', resolve));

@@ -72,7 +72,7 @@ export function makeApp(desk: Desk, version: string, pages: readonly Pages[] = [
   servePlayerFile(app);
   for (const { at, folder } of pages) app.use(at, guard, express.static(folder, { etag: true }));
   app.use(routeUnknown);
-  app.use(problemResponder(desk.log));
+  app.use(problemResponder(desk.log, desk.isDamaged));
   return app;
 }
 

@@ -11,8 +11,9 @@ function isBodyError(error: unknown): error is BodyError {
   return error instanceof Error && 'type' in error && typeof error.type === 'string';
 }
 
-function refusalFor(error: unknown): Refusal {
+function refusalFor(error: unknown, isDamaged: (error: unknown) => boolean): Refusal {
   if (error instanceof Refusal) return error;
+  if (isDamaged(error)) return new Refusal('store-damaged');
   if (error instanceof URIError) {
     return new Refusal('request-invalid', 'The path is not percent-encoded as it must be (RFC 3986).');
   }
@@ -27,14 +28,14 @@ function refusalFor(error: unknown): Refusal {
 }
 
 /** Answers every error as problem details (RFC 9457). What is not a refusal is a fault: logged with its cause. */
-export function problemResponder(log: Logger): ErrorRequestHandler {
+export function problemResponder(log: Logger, isDamaged: (error: unknown) => boolean): ErrorRequestHandler {
   return (error: unknown, request, response, next) => {
     if (response.headersSent) return next(error);
-    const refusal = refusalFor(error);
+    const refusal = refusalFor(error, isDamaged);
     const requestId = String(response.getHeader('X-Request-Id'));
     if (refusal.status >= 500) {
       const cause: unknown = error instanceof Refusal ? error.cause : error;
-      const method = refusal.code === 'fault' ? 'error' : 'warn';
+      const method = refusal.status === 500 ? 'error' : 'warn';
       log[method]({ err: cause, requestId, code: refusal.code }, `${request.method} ${request.path}: ${refusal.code}`);
     }
     if (refusal.facts.retryAfter !== undefined) response.set('Retry-After', String(refusal.facts.retryAfter));

@@ -21,6 +21,8 @@ export interface Desk {
   readonly handovers: Handovers;
   readonly disturbances: Disturbances;
   readonly migration: string;
+  /** Does an error say that the database itself is damaged? */
+  readonly isDamaged: (error: unknown) => boolean;
   /** What a person should look at, though the service goes on. */
   notes(): readonly string[];
   /** No new joins: the service is about to stop. */

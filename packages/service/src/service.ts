@@ -62,6 +62,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     handovers,
     disturbances: new Disturbances(clock),
     migration: store.migration,
+    isDamaged: store.isDamaged,
     notes: () => notesOn(store),
     isStopping: () => isStopping,
   };

@@ -16,6 +16,8 @@ export interface Store {
   readonly migration: string;
   /** How far the clock stands from where it should, in milliseconds; 0 where it is trusted. */
   readonly clockJump: () => number;
+  /** Does an error of a read say that the database itself is damaged? */
+  readonly isDamaged: (error: unknown) => boolean;
   /** Waits for what was given to the writer, then closes. */
   close(): Promise<void>;
 }
@@ -52,6 +54,7 @@ export async function openStore(folder: string, options: StoreOptions = {}): Pro
       reader: new Reader(engine.reading),
       migration: newestMigration,
       clockJump: () => time.jump,
+      isDamaged: (error) => engine.isDamaged(error),
       async close() {
         await writer.settled();
         await engine.close(time.at(clock.now(), clock.monotonic()));
