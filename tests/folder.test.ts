@@ -364,7 +364,7 @@ describe('verifying', () => {
     await after(`delete from records where key = 'progress/climbs' and player = ${p1}`);
     const { out, status } = await vekkon(['verify', '--data', world.folder]).ended;
     expect(status).to.equal(1);
-    expect(out).to.contain('HOW IT WOULD BE MENDED').and.to.contain('Put the value of that revision back');
+    expect(out).to.contain('how it would be mended:').and.to.contain('Put the value of that revision back');
     expect(out).to.contain('1 thing does not agree; nothing was changed.');
   });
 });

@@ -3,7 +3,7 @@ import type { Transaction } from '@vekkon/core';
 import type { Command } from 'commander';
 import { exitStatus, WrongCommandLine } from '../exit-status.js';
 import { print } from '../output/print.js';
-import { bold, table } from '../output/table.js';
+import { bold, faint, table } from '../output/table.js';
 import { changeInWords, timeInWords } from '../output/words.js';
 import { jsonOption } from './options.js';
 
@@ -85,16 +85,12 @@ function inWords(folder: string, spooled: readonly Spooled[], unreadable: readon
     );
   }
   if (aside.length > 0) {
-    const rows = aside.map((one) => [
-      one.host,
-      one.player ?? one.session,
-      saveOf(one),
-      timeInWords(one.setAside?.at ?? null),
-      changesOf(one),
-      one.setAside?.reason ?? '',
-    ]);
+    const lines = aside.map(
+      (one) =>
+        `${one.host}  ${one.player ?? one.session}  save ${saveOf(one)}  ${timeInWords(one.setAside?.at ?? null)}  ${changesOf(one)}\n    ${faint('why:')} ${one.setAside?.reason ?? ''}`,
+    );
     parts.push(
-      `${bold('Set aside')}, since the service will never take it as it is. Look at what it should have been, and give it to the player in another way:\n\n${table(['HOST', 'PLAYER', 'SAVE', 'SINCE', 'CHANGES', 'WHY'], rows)}`,
+      `${bold('Set aside')}, since the service will never take it as it is. Look at what it should have been, and give it to the player in another way:\n\n${lines.join('\n')}`,
     );
   }
   for (const { file, why } of unreadable) parts.push(`${file} can't be read: ${why}.`);

@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import { exitStatus } from '../exit-status.js';
 import { print } from '../output/print.js';
 import { ProgressBar } from '../output/progress-bar.js';
-import { table } from '../output/table.js';
+import { bold, faint } from '../output/table.js';
 import { jsonOption } from './options.js';
 
 export function addVerify(program: Command): void {
@@ -22,8 +22,11 @@ export function addVerify(program: Command): void {
         if (faults.length === 0) {
           return `${looked}: everything agrees. The database is whole, each record ends its history, and each balance is the sum of its ledger.`;
         }
-        const rows = faults.map((one) => [one.environment, one.player, one.detail, one.mend]);
-        return `${looked}. ${faults.length} ${faults.length === 1 ? 'thing does' : 'things do'} not agree; nothing was changed.\n\n${table(['ENVIRONMENT', 'PLAYER', 'FAULT', 'HOW IT WOULD BE MENDED'], rows)}`;
+        const lines = faults.map(
+          ({ environment, player, detail, mend }) =>
+            `${bold(player)}  ${detail}\n    ${faint(`${environment}, how it would be mended:`)} ${mend}`,
+        );
+        return `${looked}. ${faults.length} ${faults.length === 1 ? 'thing does' : 'things do'} not agree; nothing was changed.\n\n${lines.join('\n')}`;
       });
       if (found.faults.length > 0) process.exitCode = exitStatus.refused;
     });

@@ -355,7 +355,9 @@ class Rehearsal {
     const compared = compare(before, again);
     await again.leave();
     if (left.length === 0) return otherwise('the player could not leave', stuck);
-    return compared.isAsExpected ? asExpected(`${rounds} changes while it closed, all found again`) : compared;
+    return compared.isAsExpected
+      ? asExpected(`${rounds === 1 ? 'one change' : `${rounds} changes`} while it closed, all found again`)
+      : compared;
   }
 
   async #longCall(): Promise<Finding> {

@@ -59,7 +59,7 @@ export async function verifyHistory(
 function verifyRow(row: Row, player: PlayerRow, sessions: ReadonlySet<string>, faults: PlayerFault[]): void {
   const { key, revision, seen, session, digest } = row;
   if (digest !== null && digest !== historyDigest(player.number, row)) {
-    const mend = 'Restore a backup to see what it was; what is stored now is another row, and is not touched.';
+    const mend = 'Look in a backup what it was; the newest value is not concerned.';
     faults.push({ detail: `${key}: revision ${revision} in the history is not what was written`, mend });
   }
   if (seen > player.seen) {
