@@ -182,7 +182,7 @@ describe('what a host has told the game', () => {
     const leaving = session.leave();
     void session.increase('climbs', 2);
     expect(session.isLeaving).to.equal(true);
-    await until(() => release.length >= 0 && session.unanswered.length === 1);
+    await until(() => proxy.held > 0);
     reachable();
     release();
     await saving;

@@ -71,7 +71,7 @@ export class HostSpool {
     const opened = await this.#open().catch(() => undefined);
     if (opened === undefined) return [];
     const { spool } = opened;
-    await this.#delivering?.catch(() => undefined);
+    // A delivery that is under way is not waited for: what it has not brought to its end stays for the next start.
     await spool.settled();
     const { undelivered } = spool;
     // Where it can't be written anew now, it is longer than it must be, and right all the same.

@@ -26,16 +26,13 @@ export async function outcomeOf({ db }: Place, session: SessionRow, number: numb
  * Takes note of which answers a sender has, and forgets their outcomes.
  *
  * @param said the highest number whose answer arrived; null if the sender says nothing
- * @returns whether the session's row is to be written
  */
-export async function takeAnswered(place: Place, session: SessionRow, said: number | null): Promise<boolean> {
+export async function takeAnswered(place: Place, session: SessionRow, said: number | null): Promise<void> {
   const answered = answeredAfter(session.answered, said, session.next_save - 1);
-  const isNews = answered !== session.answered;
   session.answered = answered;
   if (answered !== null && session.outcomes_from !== null && session.outcomes_from <= answered) {
     await forgetUpTo(place, session, answered);
   }
-  return isNews;
 }
 
 /** The same, for a call that writes nothing else: only where it lets something be forgotten. */
