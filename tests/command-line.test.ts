@@ -53,6 +53,57 @@ describe('the command line', () => {
     expect(player.sessions).to.have.length(1);
   });
 
+  it('makes the first admin with the link, signs in with it, and out again', async () => {
+    const data = mkdtempSync(path.join(tmpdir(), 'vekkon-first-'));
+    const service = vekkon(['serve', '--data', data, '--port', '0']);
+    const [, link] = await service.says(/(http:\S+#vki_\S+)/);
+    const own = { ...environment, VEKKON_CONFIG: path.join(data, 'config'), VEKKON_PASSWORD: 'long-step-and-salt-col' };
+    const first = (given: string) =>
+      vekkon(['operator', 'first', given, '--email', 'maren@highfell.example', '--name', 'Maren'], own).ended;
+    expect((await first(link!.slice(0, 30))).err).to.contain('This is not the whole link');
+    expect((await first(link!)).out).to.contain('Maren is the first admin of');
+    const again = await first(link!);
+    expect([again.status, again.err]).to.deep.equal([
+      1,
+      'vekkon: A link works once, and there is an admin already: sign in instead. (invitation-invalid)\n',
+    ]);
+    expect((await vekkon(['game', 'list'], own).ended).status).to.equal(0);
+    expect((await vekkon(['sign-out'], own).ended).out).to.contain('maren@highfell.example is signed out');
+    expect((await vekkon(['game', 'list'], own).ended).err).to.contain('You are not signed in');
+    await service.stop();
+    rmSync(data, { recursive: true });
+  });
+
+  it('says in its own words what is wrong, and what to do', async () => {
+    const wrong: readonly [args: readonly string[], status: number, says: string][] = [
+      [['player', 'bring-back', 'p-10442', 'abc'], 2, 'Write a whole number from 1'],
+      [['player', 'bring-back', 'p-10442', '99'], 1, 'Nothing with the number 99 is in the trash'],
+      [['player', 'restore', 'p-10442', '99'], 1, 'has no checkpoint 99'],
+      [['player', 'shut-out', 'p-10442', 'dev-1'], 1, 'has no device dev-1'],
+      [['key', 'revoke', 'vkh_nobody'], 1, 'There is no key vkh_nobody… here'],
+      [['activity', '--count', '0'], 2, 'Write a whole number from 1 to 500'],
+      [['disturb', 'start'], 2, 'Say which faults'],
+      [['rehearse', '--watch', 'ridge-nowhere'], 1, 'No session was ever opened by "ridge-nowhere"'],
+      [['manifest', 'check', '/nowhere.yaml'], 2, "/nowhere.yaml can't be read: there is no such file or folder"],
+      [['serve', '--data', config, '--port', new URL(world.url).port], 1, 'is taken by another process'],
+    ];
+    await Promise.all(
+      wrong.map(async ([args, status, says]) => {
+        const ended = await run(...args);
+        expect([args.join(' '), ended.status]).to.deep.equal([args.join(' '), status]);
+        expect(ended.err).to.contain(says);
+      }),
+    );
+    const damaged = mkdtempSync(path.join(tmpdir(), 'vekkon-damaged-'));
+    writeFileSync(path.join(damaged, 'signed-in.json'), '{}');
+    const ended = await vekkon(['game', 'list'], { ...environment, VEKKON_CONFIG: damaged }).ended;
+    expect([ended.status, ended.err]).to.deep.equal([
+      2,
+      `vekkon: ${path.join(damaged, 'signed-in.json')} is damaged: sign in again with "vekkon sign-in --url URL --email E-MAIL".\n`,
+    ]);
+    rmSync(damaged, { recursive: true });
+  });
+
   it('lists games', async () => {
     expect((await run('game', 'list')).out).to.match(/highfell-gliders\/dev +Highfell Gliders +– +1/);
   });
@@ -76,7 +127,7 @@ describe('the command line', () => {
       .ended;
     expect(out)
       .to.match(/:3:1 .*did you mean "progress"/)
-      .and.match(/:6:11 .*must be integer/);
+      .and.match(/:6:11 .*must be a whole number/);
     expect(status).to.equal(1);
     const right = await run('manifest', 'check', 'packages/demo/highfell-gliders.yaml');
     expect([right.status, right.out]).to.deep.equal([
@@ -97,6 +148,29 @@ describe('the command line', () => {
       .and.match(/gorge-run +lower is better, best/);
   });
 
+  it('says where unsettled ones pile up, and drops all that are meant, shown before it asks', async () => {
+    const late = await world.joinPlainly('p-piled', 'ridge-eu-6');
+    await world.joinPlainly('p-piled', 'ridge-eu-6');
+    const credit = { op: 'credit', key: 'currency/feather', amount: 5, reason: 'gorge' };
+    const transactions = [{ changes: [credit] }, { changes: [credit] }];
+    await world.call('POST', `/v1/sessions/${late}/saves`, { number: 1, transactions });
+    const sums = (await run('unsettled', 'sums')).out;
+    expect(sums)
+      .to.match(/2 transactions, 1 unlike/)
+      .and.match(/session-ended +ridge-eu-6 +1 +2/);
+    expect(sums).to.match(/p-piled +1 +2 +1 KiB/);
+    const listed = (await run('unsettled', 'list', '--host', 'ridge-eu-6', '--since', '1h')).out;
+    expect(listed).to.match(/p-piled +2 .+credit currency\/feather 10/);
+    expect((await run('unsettled', 'drop')).err).to.contain('Name ids, or say which are meant');
+    expect((await run('unsettled', 'drop', '--reason', 'credit-limit', '--yes')).out).to.contain('Nothing like that');
+    const dry = await run('unsettled', 'drop', '--host', 'ridge-eu-6', '--dry-run');
+    expect(dry.out).to.contain('1 unlike one, which hold 2 transactions');
+    const asked = await run('unsettled', 'drop', '--host', 'ridge-eu-6');
+    expect([asked.status, asked.err]).to.deep.include(2);
+    expect(asked.err).to.contain('2 transactions will never be applied');
+    expect((await run('unsettled', 'drop', '--host', 'ridge-eu-6', '--yes')).out).to.contain('1 unlike one is dropped');
+  });
+
   it('lists what is unsettled, settles one and drops another', async () => {
     const late = await world.joinPlainly('p-late', 'ridge-eu-5');
     await world.joinPlainly('p-late', 'ridge-eu-5');
@@ -104,12 +178,13 @@ describe('the command line', () => {
     const transactions = [{ label: 'gorge cleared', changes: [credit] }, { changes: [credit] }];
     await world.call('POST', `/v1/sessions/${late}/saves`, { number: 1, transactions });
     const listed = (await run('unsettled', 'list')).out;
-    expect(listed).to.match(/p-late +\S+ \S+ +session-ended +gorge cleared +credit currency\/feather/);
+    expect(listed).to.match(/p-late +1 +\S+ \S+ +session-ended +gorge cleared +credit currency\/feather/);
     const [one, other] = [...listed.matchAll(/uns_\S+/g)].map(([id]) => id) as [string, string];
     expect((await run('unsettled', 'settle', one)).status).to.equal(2);
     expect((await run('unsettled', 'settle', one, '--yes')).out).to.contain(`${one} is settled`);
     expect((await run('unsettled', 'drop', other, '--yes')).out).to.contain(`${other} is dropped`);
     expect((await run('unsettled', 'list')).out).to.equal('Nothing is unsettled.\n');
+    expect((await run('unsettled', 'sums')).out).to.equal('Nothing is unsettled.\n');
     expect((await world.operator.player('p-late')).records['currency/feather']?.value).to.equal(45);
     expect((await run('activity')).out)
       .to.match(/unsettled-dropped/)

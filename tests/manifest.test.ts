@@ -185,6 +185,21 @@ describe('a manifest that changes while players play', () => {
     expect(misfits[0]?.examples[0]).to.include({ player: 'p-far', key: 'progress/craft/heron' });
   });
 
+  it('makes no version of what says the same, however it is written', async () => {
+    const written = `# Written more clearly.\n${second}`;
+    const { operator } = world;
+    expect(await operator.installManifest(written)).to.deep.equal({ version: 2, unchanged: true });
+    expect((await operator.manifestFile()).text).to.equal(written);
+  });
+
+  it('says how to go back to a name that was given up', async () => {
+    const refused = await failure(world.operator.installManifest(first));
+    expect(refused).to.have.property('code', 'manifest-names-conflict');
+    expect(refused).to.have.property('message').that.contains('declare "craft" with "formerly: [glider]"');
+    const back = second.replace('glider:', 'craft:').replace('formerly: [craft]', 'formerly: [glider]');
+    expect((await world.operator.diffManifest(back)).conflicts).to.deep.equal([]);
+  });
+
   it('keeps every version, with who installed it', async () => {
     const { versions } = await world.operator.manifestVersions();
     expect(versions.map(({ version, by }) => [version, by])).to.deep.equal([

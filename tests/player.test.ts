@@ -35,15 +35,31 @@ describe('a game on a device', () => {
         .to.throw(ChangeRefused)
         .with.property('code', 'not-for-players');
       expect(() => player.increase('landing', 1)).to.throw(ChangeRefused, 'did you mean "progress/landings"?');
+      expect(() => player.increase('climbs', 1))
+        .to.throw(ChangeRefused, 'progress/climbs is not for players to see')
+        .with.property('code', 'not-for-players');
       expect(player.pending).to.equal(0);
     });
 
-    it('is told of what the service refused, with where it waits', async () => {
+    it('refuses at once what is of another type, out of bounds, or none of the choices', async () => {
       const player = await at.started();
+      for (const [name, value] of [
+        ['landings', 'x'],
+        ['preference/subtitle-size', 'enormous'],
+      ] as const) {
+        expect(() => player.put(name, value))
+          .to.throw(ChangeRefused)
+          .with.property('code', 'value-invalid');
+      }
+      expect([player.value('landings'), player.pending]).to.deep.equal([0, 0]);
+    });
+
+    it('is told of what the service refused, with where it waits', async () => {
+      // It would be found here: whoever hands in another check of values is told by the service.
+      const player = await at.started('tab-1', { check: () => undefined });
       const told = new Promise((resolve) =>
         player.onRefused((one) => resolve([one.problem.code, typeof one.unsettled])),
       );
-      // No validator is carried: the service checks.
       void player.put('preference/subtitle-size', 'enormous');
       expect((await player.save()).refused).to.have.length(1);
       expect(await told).to.deep.equal(['value-invalid', 'string']);

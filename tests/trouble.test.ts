@@ -52,8 +52,19 @@ describe('a disk that is full', () => {
     expect((await fetch(`${world.url}/health`)).status).to.equal(200);
   });
 
-  it('is recovered from without a restart, and nothing acknowledged is lost', async () => {
+  it('is told in plain words where a start finds it full, and nothing is lost by that', async () => {
+    const port = Number(new URL(world.url).port);
+    await world.stop();
+    spawnSync('dd', ['if=/dev/zero', `of=${path.join(folder, 'ballast-2')}`, 'bs=1k'], { stdio: 'ignore' });
+    expect(await failure(world.startAgain(port)))
+      .to.have.property('message')
+      .that.contains('is full: free some space');
+    rmSync(path.join(folder, 'ballast-2'));
     rmSync(path.join(folder, 'ballast'));
+    await world.startAgain(port);
+  });
+
+  it('is recovered from, and nothing acknowledged is lost', async () => {
     expect((await fetch(`${world.url}/ready`)).status).to.equal(200);
     await session.save();
     await session.leave();

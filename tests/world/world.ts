@@ -58,7 +58,11 @@ export interface WorldOptions {
   readonly clock?: Clock;
   /** Where the data lies; a folder of its own if left out. */
   readonly folder?: string;
+  readonly service?: ServiceChoices;
 }
+
+/** What a test may choose of the service itself. */
+export type ServiceChoices = Pick<ServiceOptions, 'trustsClock' | 'limits' | 'behindProxy' | 'keepAlive'>;
 
 /** A service of its own on a free port, with Highfell Gliders in one environment. */
 export class World {
@@ -93,8 +97,9 @@ export class World {
     live = false,
     clock,
     folder = newFolder(),
+    service: choices = {},
   }: WorldOptions = {}): Promise<World> {
-    const service = await start(folder, clock);
+    const service = await start(folder, clock, 0, choices);
     const invitation = service.firstAdminLink!.split('#')[1]!;
     const { token } = await VekkonOperator.becomeFirstAdmin(service.url, { ...World.admin, invitation });
     const operator = new VekkonOperator({ url: service.url, token });
@@ -158,7 +163,7 @@ export class World {
   }
 
   /** Starts the service that was stopped. */
-  async startAgain(port = 0, more: Pick<ServiceOptions, 'trustsClock'> = {}): Promise<void> {
+  async startAgain(port = 0, more: ServiceChoices = {}): Promise<void> {
     this.#service = await start(this.folder, this.#clock, port, more);
   }
 
@@ -187,12 +192,7 @@ function newFolder(): string {
   return mkdtempSync(path.join(tmpdir(), 'vekkon-world-'));
 }
 
-function start(
-  folder: string,
-  clock: Clock | undefined,
-  port = 0,
-  more: Pick<ServiceOptions, 'trustsClock'> = {},
-): Promise<Service> {
+function start(folder: string, clock: Clock | undefined, port = 0, more: ServiceChoices = {}): Promise<Service> {
   return startService({
     ...more,
     data: folder,

@@ -1,5 +1,5 @@
 import { version } from '@vekkon/protocol';
-import { Command, CommanderError } from 'commander';
+import { Command, CommanderError, InvalidArgumentError } from 'commander';
 import { addActivity } from './commands/activity.js';
 import { addDemo } from './commands/demo.js';
 import { addDisturb } from './commands/disturb.js';
@@ -7,10 +7,11 @@ import { addGame } from './commands/game.js';
 import { addInit } from './commands/init.js';
 import { addKey } from './commands/key.js';
 import { addManifest } from './commands/manifest.js';
+import { addOperator } from './commands/operator.js';
 import { addPlayer } from './commands/player.js';
 import { addRehearse } from './commands/rehearse.js';
 import { addServe } from './commands/serve.js';
-import { addSignIn } from './commands/sign-in.js';
+import { addSignIn, addSignOut } from './commands/sign-in.js';
 import { addSpool } from './commands/spool.js';
 import { addUnsettled } from './commands/unsettled.js';
 import { addVerify } from './commands/verify.js';
@@ -28,6 +29,8 @@ addServe(program);
 addDemo(program);
 addInit(program);
 addSignIn(program);
+addSignOut(program);
+addOperator(program);
 addGame(program);
 addKey(program);
 addManifest(program);
@@ -43,7 +46,8 @@ for (const command of program.commands.flatMap((one) => [one, ...one.commands]))
 try {
   await program.parseAsync();
 } catch (error) {
-  if (error instanceof CommanderError) {
+  // One that a command throws itself has not been printed yet.
+  if (error instanceof CommanderError && !(error instanceof InvalidArgumentError)) {
     process.exitCode = error.exitCode === 0 ? exitStatus.done : exitStatus.wrongCommandLine;
   } else {
     const { message, status } = explain(error);

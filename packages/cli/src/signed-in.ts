@@ -1,8 +1,9 @@
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { VekkonOperator } from '@vekkon/client/operator';
 import envPaths from 'env-paths';
 import { WrongCommandLine } from './exit-status.js';
+import { reasonOf } from './text-of.js';
 
 /** What `vekkon sign-in` leaves for the other commands. */
 export interface SignedIn {
@@ -25,10 +26,43 @@ export function keepSignedIn(signedIn: SignedIn): string {
 }
 
 export function readSignedIn(): SignedIn {
+  let text: string;
   try {
-    return JSON.parse(readFileSync(fileOf(), 'utf8')) as SignedIn;
-  } catch {
+    text = readFileSync(fileOf(), 'utf8');
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== 'ENOENT') {
+      throw new WrongCommandLine(`${fileOf()}, which keeps your sign-in, can't be read: ${reasonOf(error)}.`);
+    }
     throw new WrongCommandLine('You are not signed in: run "vekkon sign-in --url URL --email E-MAIL" first.');
+  }
+  const signedIn = parsed(text);
+  if (signedIn === undefined) {
+    throw new WrongCommandLine(`${fileOf()} is damaged: sign in again with "vekkon sign-in --url URL --email E-MAIL".`);
+  }
+  return signedIn;
+}
+
+/** Who is signed in, if anybody is. */
+export function signedInIfAny(): SignedIn | undefined {
+  try {
+    return readSignedIn();
+  } catch {
+    return undefined;
+  }
+}
+
+/** Forgets the sign-in on this machine. */
+export function forgetSignedIn(): void {
+  rmSync(fileOf(), { force: true });
+}
+
+function parsed(text: string): SignedIn | undefined {
+  try {
+    const { url, token, email } = JSON.parse(text) as Partial<SignedIn>;
+    if (typeof url !== 'string' || typeof token !== 'string') return undefined;
+    return { url, token, email: email ?? '' };
+  } catch {
+    return undefined;
   }
 }
 

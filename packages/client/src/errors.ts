@@ -41,7 +41,16 @@ export class ServiceUnreachable extends VekkonError {
   ) {
     super(`No answer from ${url}: ${reasonOf(cause)}.`, { cause });
   }
+
+  /** The connection was closed under the request, as happens to one that was kept for long. */
+  get wasCutOff(): boolean {
+    const inner = this.cause instanceof Error ? this.cause.cause : undefined;
+    return inner instanceof Error && 'code' in inner && cuts.has(String(inner.code));
+  }
 }
+
+/** How Node's fetch names a connection that was closed by the other side. */
+const cuts: ReadonlySet<string> = new Set(['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET']);
 
 function reasonOf(cause: unknown): string {
   if (!(cause instanceof Error)) return String(cause);

@@ -33,6 +33,11 @@ class Scripted implements Transport {
   }
 }
 
+const cutOff = () => {
+  const reset = Object.assign(new Error('other side closed'), { code: 'UND_ERR_SOCKET' });
+  return new ServiceUnreachable('http://127.0.0.1:9', new TypeError('fetch failed', { cause: reset }));
+};
+
 const call: Sent = { method: 'POST', path: '/v1/sessions/ses_x/saves' };
 
 function retrying(inner: Transport, deadline: number, chance = () => 0) {
@@ -60,6 +65,12 @@ function retrying(inner: Transport, deadline: number, chance = () => 0) {
 }
 
 describe('trying again', () => {
+  it('goes on at once, and only once at once, where a kept connection was closed under it', async () => {
+    const { transport, failed } = retrying(new Scripted(cutOff(), cutOff()), 10_000, () => 1 / 1000);
+    expect(await transport.send(call)).to.equal('answered');
+    expect(failed.map(({ nextIn }) => nextIn)).to.deep.equal([0, 0.2]);
+  });
+
   it('goes on until it is answered, and tells of each try', async () => {
     const inner = new Scripted(unreachable(), refused(503), refused(429), refused(502), refused(504));
     const { transport, failed } = retrying(inner, 10 ** 9);

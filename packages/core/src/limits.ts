@@ -15,9 +15,11 @@ export const limits = {
   outcomesOfSilentSenders: 20,
   /** How much of older outcomes one session keeps, beside its newest. */
   outcomeBytesPerSession: 8 * 1024 * 1024,
-  unsettledPerEnvironment: 10_000,
-  /** Of these, what players' own devices may fill: whoever forges a client can't shut the game's servers out. */
-  unsettledOfDevices: 5_000,
+  /** How many unlike transactions of one player may wait for a person, and how many bytes of them. */
+  unsettledPerPlayer: 100,
+  unsettledBytesPerPlayer: 256 * 1024,
+  /** What the own devices of one player may make the service keep within an hour. */
+  bytesByPlayerAnHour: 32 * 1024 * 1024,
   waitSeconds: 20,
   playersPerRead: 200,
   bodyBytes: 1024 * 1024,

@@ -30,6 +30,10 @@ export function isId(text: string): boolean {
   );
 }
 
+/** Nobody means a name with a text longer than this, and among so many others it is told soon enough. */
+const longestWord = 300;
+const mostLookedAt = 500;
+
 /**
  * The candidate that was most likely meant, or undefined if none is near.
  *
@@ -37,8 +41,13 @@ export function isId(text: string): boolean {
  */
 export function nearestName(word: string, candidates: Iterable<string>): string | undefined {
   let nearest: string | undefined;
+  if (word.length > longestWord) return undefined;
   let least = Math.max(2, Math.floor(word.length / 3)) + 1;
+  let looked = 0;
   for (const candidate of candidates) {
+    // Words of other lengths are that many edits away at least, and need no closer look.
+    if (Math.abs(candidate.length - word.length) >= least) continue;
+    if (++looked > mostLookedAt) break;
     const edits = distance(word, candidate);
     if (edits < least) {
       least = edits;

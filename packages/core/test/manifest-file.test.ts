@@ -106,8 +106,8 @@ describe('a manifest file', () => {
       why: 'a schema that can not be used',
       source: `${head}progress:\n  climbs: { schema: { type: whole } }\n`,
       line: 4,
-      column: 13,
-      detail: 'not a usable JSON Schema',
+      column: 23,
+      detail: '"type" must be one of array, boolean',
     },
     {
       why: 'a starting balance below the floor',
@@ -129,9 +129,68 @@ describe('a manifest file', () => {
       source: `${head}progress:\n  climbs: 0\n  climbs: 1\n`,
       line: 5,
       column: 3,
-      detail: 'unique',
+      detail: 'stands here twice',
     },
   ];
+  it('says what is wrong in each declaration, whatever is wrong in others', () => {
+    const body = [
+      'progress:',
+      '  flight: { schema: { type: number, minimum: 5, maximum: 2, default: 5 } }',
+      '  Logbook: 1',
+      '  climbs: { schema: { type: strin, default: 0 } }',
+      '  drift: { schema: { type: number, minimun: 1, default: 1 } }',
+      'items:',
+      '  wing: {}',
+      'inventories:',
+      '  pack: { accepts: [wing, flare], capacity: 0.5 }',
+      '  hangar: { accepts: [wing, flare] }',
+      'currencies:',
+      '  opal: { starting: 1, floor: 2 }',
+      'titel: x',
+    ].join('\n');
+    expect(mistakesIn(head + body).map(({ line, detail }) => `${line} ${detail}`)).to.deep.equal([
+      '4 minimum (5) and maximum (2) leave nothing between them.',
+      '5 "Logbook" can\'t be a declared name: use small letters, digits and "-", starting with a letter, at most 63.',
+      '6 "type" must be one of array, boolean, integer, null, number, object, string, as JSON Schema has it.',
+      '7 "minimun" is no keyword of JSON Schema: did you mean "minimum"?',
+      '9 "items/wing" needs "stack".',
+      '11 "inventories/pack/capacity" must be a whole number.',
+      '11 "inventories/pack/capacity" must be at least 1.',
+      '12 "flare" is no declared item: declared are none',
+      '14 "opal" starts at 1, which is not between its floor 2 and its ceiling 9007199254740991.',
+      '15 "titel" is not known here: did you mean "title"?',
+    ]);
+  });
+
+  it('tells at most a hundred, and how many there are more', () => {
+    const names = Array.from({ length: 900 }, (_, index) => `  N${index}: 0\n`).join('');
+    const mistakes = mistakesIn(`${head}progress:\n${names}`);
+    expect(mistakes).to.have.length(101);
+    expect(mistakes.at(-1)?.detail).to.equal('There are 800 mistakes more: mend these first.');
+  });
+
+  const hostile: readonly [string, string, string][] = [
+    ['brackets a million deep', '['.repeat(1_000_000), 'nests deeper than 200 levels'],
+    ['lists a million deep on one line', '- '.repeat(500_000), 'nests deeper than 200 levels'],
+    ['an alias of nothing', '*a', 'refers to an anchor that is not set'],
+    ['a reference that is not percent-encoded', `${head}progress:\n  f: { schema: { $ref: '#/%zz' } }`, 'RFC 3986'],
+    [
+      'ten thousand names',
+      `${head}progress:\n${Array.from({ length: 10_000 }, (_, index) => `  n${index}: 0\n`).join('')}`,
+      'at most 1000 members',
+    ],
+    [
+      'a hundred and one patterns',
+      `${head}progress:\n${Array.from({ length: 101 }, (_, index) => `  n${index}: { schema: { type: string, pattern: '^[a-z]{0,${index + 1}}$', default: '' } }\n`).join('')}`,
+      'at the most: this is one more',
+    ],
+  ];
+  for (const [why, source, detail] of hostile) {
+    it(`is refused for ${why} before anything takes long`, () => {
+      expect(mistakesIn(source).some((one) => one.detail.includes(detail))).to.equal(true);
+    });
+  }
+
   for (const { why, source, line, column, detail } of wrong) {
     it(`says where ${why} stands and what to write`, () => {
       const [mistake] = mistakesIn(source);

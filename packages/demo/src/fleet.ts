@@ -80,6 +80,10 @@ export class Fleet {
     const session = await random
       .oneOf(this.#hosts)
       .join(pilot.id, { name: pilot.name, attributes: { build: '1.8.0' } });
+    // What an earlier fleet earned within the hour counts too: one refusal is enough to know it.
+    session.onRefused(({ problem }) => {
+      if (problem.code === 'credit-limit') this.#earned.set(pilot.id, [{ at: Date.now(), amount: mostEarned }]);
+    });
     this.#report.joins++;
     const found = textOf(session);
     if (left === found) this.#report.foundAgain++;

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { routes, type Route } from './routes.js';
+import { roles } from './shapes/operators.js';
 
 /** The OpenAPI 3.1 document, made from the shapes that check the requests. */
 export function openApiDocument(version: string): object {
@@ -60,7 +61,7 @@ function operation(name: string, route: Route): object {
     operationId: name,
     summary: route.summary,
     ...(!route.callers.includes('anybody') && { security: [{ bearer: [] }] }),
-    parameters: [...inPath, ...inQuery],
+    parameters: [...inPath, ...inQuery, ...inHeaders(route)],
     ...(route.body && {
       requestBody: {
         required: true,
@@ -78,6 +79,25 @@ function operation(name: string, route: Route): object {
       },
     },
   };
+}
+
+function inHeaders({ headers = [], callers }: Route): readonly object[] {
+  const own = headers.map(({ name, description, isNeeded = false }) => ({
+    name,
+    in: 'header',
+    description,
+    required: isNeeded,
+    schema: { type: 'string' },
+  }));
+  if (!callers.some((caller) => (roles as readonly string[]).includes(caller))) return own;
+  const named = {
+    name: 'Vekkon-Environment',
+    in: 'header',
+    description: 'For operators: which environment, as GAME/ENVIRONMENT; may be left out where there is only one.',
+    required: false,
+    schema: { type: 'string' },
+  };
+  return [...own, named];
 }
 
 function schemaOf(shape: z.ZodType, io: 'input' | 'output'): object {

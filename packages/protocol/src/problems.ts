@@ -177,13 +177,13 @@ export const problemCatalogue = {
   'sign-in-refused': {
     status: 401,
     title: 'E-mail or password wrong',
-    advice: 'Check both. An admin can set a new password.',
+    advice: 'Check both the e-mail address and the password: in the password capitals count.',
   },
   'key-unknown': { status: 404, title: 'Key not known', advice: 'See the list of keys for their ids.' },
   'invitation-invalid': {
     status: 403,
     title: 'Link used or over',
-    advice: 'A link works once and for an hour. Restart the service for a new one while there is no admin.',
+    advice: 'A link works once and for an hour. While there is no admin, each start of the service makes a new one.',
   },
   'environment-not-named': {
     status: 400,
@@ -209,6 +209,11 @@ export const problemCatalogue = {
     status: 422,
     title: 'Manifest has mistakes',
     advice: 'Each mistake comes with its line and column. Correct them and send it again.',
+  },
+  'manifest-too-costly': {
+    status: 422,
+    title: 'Manifest takes too long to check',
+    advice: 'It was given up after five seconds: write fewer and simpler patterns, and smaller schemas.',
   },
   'manifest-misfits': {
     status: 409,
@@ -277,8 +282,9 @@ export const problemCatalogue = {
   },
   'unsettled-full': {
     status: 503,
-    title: 'Too many unsettled transactions',
-    advice: 'Keep what you have and try again: somebody must settle or drop some first.',
+    title: 'Too many unsettled transactions of this player',
+    advice:
+      "Keep what you have and try again later: somebody must settle or drop some of this player's first. Nobody else is held up.",
   },
   'environment-is-live': {
     status: 409,
@@ -322,6 +328,11 @@ export const problemCatalogue = {
     title: 'Record not stored',
     advice: 'The player has no such record yet: put it first.',
   },
+  'precondition-failed': {
+    status: 412,
+    title: 'It is another one by now',
+    advice: 'Read it again, and send what you want to send with its new ETag.',
+  },
   'precondition-needed': {
     status: 428,
     title: 'Say what you are replacing',
@@ -347,6 +358,21 @@ export const problemCatalogue = {
     status: 429,
     title: 'Too many requests',
     advice: 'Wait for as long as Retry-After says.',
+  },
+  'headers-too-large': {
+    status: 431,
+    title: 'Headers too large',
+    advice: 'The headers of one request take at most 16 KiB together: is a credential sent more than once?',
+  },
+  'request-too-slow': {
+    status: 408,
+    title: 'Request did not arrive',
+    advice: 'It has two minutes to arrive whole: send it again.',
+  },
+  'range-not-satisfiable': {
+    status: 416,
+    title: 'Nothing in that range',
+    advice: 'The file is shorter: ask for a range within it, or for the whole.',
   },
   'route-unknown': { status: 404, title: 'Nothing here', advice: 'See /openapi.json for what there is.' },
   'service-stopping': {

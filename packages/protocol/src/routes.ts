@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { deviceRoutes } from './routes/device-routes.js';
 import { manifestRoutes } from './routes/manifest-routes.js';
 import { repairRoutes } from './routes/repair-routes.js';
-import type { Route } from './routes/route.js';
+import { idempotencyKey, ifMatch, ifNoneMatch, type Route } from './routes/route.js';
 import * as disturbances from './shapes/disturbances.js';
 import * as operators from './shapes/operators.js';
 import * as players from './shapes/players.js';
@@ -171,12 +171,38 @@ export const routes = {
     path: '/v1/unsettled',
     summary: 'Transactions that wait for a person, the newest first',
     callers: ['viewer'],
-    query: z.object({
-      player: id.optional(),
-      count: z.coerce.number().int().min(1).max(500).default(100),
-    }),
+    query: unsettled.unsettledQuery,
     status: 200,
     response: unsettled.unsettledList,
+    problems: [],
+  },
+  unsettledSummary: {
+    method: 'get',
+    path: '/v1/unsettled/summary',
+    summary: 'Where unsettled transactions pile up: by reason and host, and the players who hold the most',
+    callers: ['viewer'],
+    status: 200,
+    response: unsettled.unsettledSummary,
+    problems: [],
+  },
+  settleMany: {
+    method: 'post',
+    path: '/v1/unsettled/settle',
+    summary: 'Applies many unsettled transactions after all, up to 500 a call; those that are refused stay',
+    callers: ['support'],
+    body: unsettled.dealWithUnsettled,
+    status: 200,
+    response: unsettled.dealtWith,
+    problems: [],
+  },
+  dropMany: {
+    method: 'post',
+    path: '/v1/unsettled/drop',
+    summary: 'Drops many unsettled transactions, up to 500 a call: they are never applied',
+    callers: ['support'],
+    body: unsettled.dealWithUnsettled,
+    status: 200,
+    response: unsettled.dealtWith,
     problems: [],
   },
   settle: {
@@ -299,6 +325,7 @@ export const routes = {
     summary: 'One value, with its revision as ETag',
     callers: ['host', 'viewer'],
     params: playerRecord,
+    headers: [ifNoneMatch],
     status: 200,
     response: jsonValue,
     problems: ['player-unknown', 'key-malformed', 'key-not-declared'],
@@ -310,6 +337,7 @@ export const routes = {
     callers: ['host'],
     params: playerRecord,
     body: jsonValue,
+    headers: [ifMatch],
     status: 200,
     response: storedRecord,
     problems: ['key-malformed', 'key-not-declared', 'op-not-for-kind', 'value-invalid', 'precondition-needed'],
@@ -321,6 +349,7 @@ export const routes = {
     callers: ['host'],
     params: player,
     body: players.changesRequest,
+    headers: [idempotencyKey],
     status: 200,
     response: players.changesResponse,
     problems: ['idempotency-key-missing', 'idempotency-key-reused', 'precondition-needed', 'manifest-not-installed'],

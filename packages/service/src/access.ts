@@ -10,14 +10,25 @@ export interface Operator {
   readonly role: Role;
 }
 
+/** The credential that was shown: its hash, and when it is over, in milliseconds since 1970. */
+interface Shown {
+  readonly credential: string;
+  readonly expiresAt: number | null;
+}
+
 /** Who is calling. */
 export type Principal =
   | { readonly sort: 'anybody' }
-  | { readonly sort: 'host'; readonly environment: number; readonly hint: string }
+  | (Shown & { readonly sort: 'host'; readonly environment: number; readonly hint: string })
   /** A game on a device that has no token yet. */
   | { readonly sort: 'device-key'; readonly environment: number; readonly hint: string }
   /** A player's own device. */
-  | { readonly sort: 'device'; readonly environment: number; readonly device: string; readonly player: string }
+  | (Shown & {
+      readonly sort: 'device';
+      readonly environment: number;
+      readonly device: string;
+      readonly player: string;
+    })
   | { readonly sort: 'operator'; readonly operator: Operator; readonly tokenHash: string };
 
 /** Finds out who calls, and whether they may. */
@@ -25,22 +36,31 @@ export class Access {
   readonly #reader: Reader;
   readonly #writer: Writer;
   readonly #clock: Clock;
+  readonly #onTokenReplaced: (device: string, token: string) => void;
   readonly #kept = new Map<string, { readonly credential: Credential; readonly principal: Principal }>();
 
-  constructor(reader: Reader, writer: Writer, clock: Clock) {
+  /** @param onTokenReplaced told when only one token of a device holds any more */
+  constructor(reader: Reader, writer: Writer, clock: Clock, onTokenReplaced: (device: string, token: string) => void) {
     this.#reader = reader;
     this.#writer = writer;
     this.#clock = clock;
+    this.#onTokenReplaced = onTokenReplaced;
   }
 
-  /** Who sent the request; refused if they are none of the callers of the route. */
-  async admit(request: Request, callers: readonly Caller[]): Promise<Principal> {
+  /**
+   * Who sent the request; refused if they are none of the callers of the route.
+   *
+   * @param meet called before a credential is looked up that is not known yet
+   */
+  async admit(request: Request, callers: readonly Caller[], meet: () => Promise<void>): Promise<Principal> {
     if (callers.includes('anybody')) return { sort: 'anybody' };
     const token = bearerOf(request);
     const hash = hashToken(token);
-    const { credential, principal } = this.#kept.get(hash) ?? (await this.#find(hash));
+    const kept = this.#kept.get(hash);
+    if (kept === undefined) await meet();
+    const { credential, principal } = kept ?? (await this.#find(hash));
     const isOver = credential.expires_at !== null && credential.expires_at <= this.#clock.now();
-    if (credential.revoked_at !== null || isOver) throw new Refusal('credential-revoked');
+    if (credential.revoked_at !== null || isOver) throw over(principal, isOver);
     checkKind(principal, callers);
     if (principal.sort === 'device-key' || principal.sort === 'device') await this.#checkOrigin(request, principal);
     return principal;
@@ -89,7 +109,10 @@ export class Access {
     const found = { credential, principal: await this.#principalOf(credential, hash) };
     if (credential.sort === 'device' && credential.used_at === null && credential.revoked_at === null) {
       const replacesOthers = await this.#writer.do('useDeviceToken', { hash });
-      if (replacesOthers) this.forgetAll();
+      if (replacesOthers) {
+        this.forgetAll();
+        this.#onTokenReplaced(credential.device_id ?? '', hash);
+      }
     }
     if (this.#kept.size >= 10_000) this.#kept.clear();
     this.#kept.set(hash, found);
@@ -97,15 +120,16 @@ export class Access {
   }
 
   async #principalOf(credential: Credential, tokenHash: string): Promise<Principal> {
+    const shown = { credential: tokenHash, expiresAt: credential.expires_at };
     if (credential.sort === 'host-key' && credential.environment !== null) {
-      return { sort: 'host', environment: credential.environment, hint: credential.hint ?? '' };
+      return { sort: 'host', environment: credential.environment, hint: credential.hint ?? '', ...shown };
     }
     if (credential.sort === 'device-key' && credential.environment !== null) {
       return { sort: 'device-key', environment: credential.environment, hint: credential.hint ?? '' };
     }
     const { device_id: device, player_id: player } = credential;
     if (credential.sort === 'device' && credential.environment !== null && device !== null && player !== null) {
-      return { sort: 'device', environment: credential.environment, device, player };
+      return { sort: 'device', environment: credential.environment, device, player, ...shown };
     }
     const operator =
       credential.sort === 'operator' && credential.operator !== null
@@ -119,6 +143,19 @@ export class Access {
   }
 }
 
+function over({ sort }: Principal, isOver: boolean): Refusal {
+  if (sort === 'operator') {
+    return new Refusal(
+      'credential-revoked',
+      `${isOver ? 'Your sign-in is over' : 'You were signed out'}: sign in again.`,
+    );
+  }
+  if (sort === 'device') {
+    return new Refusal('credential-revoked', "This device's token is over: ask for another with the device's secret.");
+  }
+  return new Refusal('credential-revoked', 'This key was revoked: use one that holds, or make a new one.');
+}
+
 /** The device that calls; null for anybody else. */
 export function deviceIn(principal: Principal): string | null {
   return principal.sort === 'device' ? principal.device : null;
@@ -128,6 +165,12 @@ export function deviceIn(principal: Principal): string | null {
 export function deviceOf(principal: Principal): Extract<Principal, { sort: 'device' }> {
   if (principal.sort === 'device') return principal;
   throw new TypeError(`A route for devices let in a caller of the sort "${principal.sort}".`);
+}
+
+/** A game server or a device: who may listen. @throws where the route let anybody else in */
+export function listenerOf(principal: Principal): Extract<Principal, { sort: 'host' | 'device' }> {
+  if (principal.sort === 'host' || principal.sort === 'device') return principal;
+  throw new TypeError(`A stream let in a caller of the sort "${principal.sort}".`);
 }
 
 /** Is it a game on a player's own device? */

@@ -1,10 +1,9 @@
 import { randomBytes } from 'node:crypto';
-import { limits } from '@vekkon/core';
-import { Refusal, routes } from '@vekkon/protocol';
+import compression from 'compression';
 import express, { type Express } from 'express';
-import { rateLimit } from 'express-rate-limit';
 import helmet from 'helmet';
 import { serveConsole } from './console-files.js';
+import { serveMetrics } from './metrics.js';
 import { servePlayerFile } from './player-file.js';
 import { problemResponder, routeUnknown } from './problems.js';
 import { serveAbout } from './routes/about.js';
@@ -30,12 +29,19 @@ export interface Pages {
   readonly folder: string;
 }
 
-const signInTriesPerMinute = 30;
+export interface AppOptions {
+  /** Folders of a game that are served too. */
+  readonly pages?: readonly Pages[] | undefined;
+  /** The addresses of proxies whose X-Forwarded-For is believed: IP addresses, networks (CIDR), or `loopback`. */
+  readonly behindProxy?: readonly string[] | undefined;
+}
 
 /** The service's routes, in the order in which a request meets them. */
-export function makeApp(desk: Desk, version: string, pages: readonly Pages[] = []): Express {
+export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }: AppOptions = {}): Express {
   const app = express();
   app.disable('x-powered-by');
+  // Whose word is taken on where a call comes from.
+  app.set('trust proxy', behindProxy === undefined ? false : [...behindProxy]);
   // Entity tags are the revisions of records; Express's own would hide them.
   app.disable('etag');
   app.use((_request, response, next) => {
@@ -50,11 +56,10 @@ export function makeApp(desk: Desk, version: string, pages: readonly Pages[] = [
     strictTransportSecurity: false,
   });
   app.use(['/console', '/docs'], guard);
-  // Whatever the content type says: a value sent with plain curl is JSON all the same.
-  app.use([routes.bulk.path, routes.manifest.path], express.text({ limit: limits.bulkBodyBytes, type: () => true }));
-  app.use('/v1', express.text({ limit: limits.bodyBytes, type: () => true }));
-  app.use([routes.signIn.path, routes.firstAdmin.path], signInLimit());
+  // What is static is sent compressed to whoever takes it. Answers of the API are not: they are short, and must be fast.
+  app.use(['/console', '/docs', '/openapi.json', '/vekkon-player.js', ...pages.map(({ at }) => at)], compression());
   serveAbout(app, desk, version);
+  serveMetrics(app, desk);
   serveSessions(app, desk);
   serveHosts(app, desk);
   serveDevices(app, desk);
@@ -74,15 +79,4 @@ export function makeApp(desk: Desk, version: string, pages: readonly Pages[] = [
   app.use(routeUnknown);
   app.use(problemResponder(desk.log, desk.isDamaged));
   return app;
-}
-
-/** Passwords can't be guessed by trying many. */
-function signInLimit() {
-  return rateLimit({
-    windowMs: 60_000,
-    limit: signInTriesPerMinute,
-    standardHeaders: 'draft-8',
-    legacyHeaders: false,
-    handler: (_request, _response, next) => next(new Refusal('too-many-requests', undefined, { retryAfter: 60 })),
-  });
 }

@@ -1,5 +1,6 @@
-import { mkdirSync, openSync } from 'node:fs';
+import { openSync } from 'node:fs';
 import path from 'node:path';
+import { makeFolder } from '@vekkon/store';
 import pino, { type Logger } from 'pino';
 import pretty from 'pino-pretty';
 
@@ -20,7 +21,7 @@ export function openLog(form: 'json' | 'plain' | undefined, to?: string): Logger
       pretty({ ignore: 'pid,hostname', translateTime: 'HH:MM:ss', singleLine: true, colorize: process.stdout.isTTY }),
     );
   }
-  if (to !== undefined) mkdirSync(path.dirname(to), { recursive: true });
+  if (to !== undefined) makeFolder(path.dirname(to));
   // Opened here, so that a log that can't be written is known at once.
   return pino({ level }, pino.destination({ fd: to === undefined ? 1 : openSync(to, 'a'), sync: false }));
 }

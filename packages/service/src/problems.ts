@@ -22,9 +22,24 @@ function refusalFor(error: unknown, isDamaged: (error: unknown) => boolean): Ref
     if (error.type === 'charset.unsupported' || error.type === 'encoding.unsupported') {
       return new Refusal('media-type-unsupported', `${error.message}: send JSON in UTF-8.`);
     }
-    return new Refusal('body-not-json', `The body did not arrive whole: ${error.message}.`);
+    const why = error.type === 'request.aborted' ? 'it was cut off' : 'it is not what its headers say';
+    return new Refusal('body-not-json', `The body could not be read: ${why}.`);
+  }
+  if (isHttpError(error)) {
+    if ('code' in error && String(error.code).startsWith('Z_')) {
+      return new Refusal('body-not-json', 'The body could not be read: it is not what its Content-Encoding says.');
+    }
+    if (error.status === 404) return new Refusal('route-unknown');
+    if (error.status === 412) return new Refusal('precondition-failed', 'The file is another one by now.');
+    if (error.status === 416) return new Refusal('range-not-satisfiable');
+    return new Refusal('request-invalid', 'This is not a request that can be answered here.');
   }
   return new Refusal('fault');
+}
+
+/** What the server of files, or a parser, throws at what the caller did. */
+function isHttpError(error: unknown): error is Error & { readonly status: number } {
+  return error instanceof Error && 'status' in error && typeof error.status === 'number' && error.status < 500;
 }
 
 /** Answers every error as problem details (RFC 9457). What is not a refusal is a fault: logged with its cause. */

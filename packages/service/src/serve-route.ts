@@ -1,14 +1,18 @@
 import { checkValue, limits, shapeDetail, type Json } from '@vekkon/core';
-import { Refusal, type ProblemCode, type Route } from '@vekkon/protocol';
+import { Refusal, routes, type ProblemCode, type Route } from '@vekkon/protocol';
 import type { Clock, EnvironmentRow, Reader, Writer } from '@vekkon/store';
 import cors from 'cors';
 import type { IRouter, Request, Response } from 'express';
-import type { z } from 'zod';
+import { z } from 'zod';
 import type { Access, Principal } from './access.js';
+import { addressOf, type CallLimits } from './call-limits.js';
 import type { Disturbances } from './disturbances.js';
 import type { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
+import type { ManifestDesk } from './manifest-desk.js';
+import { readBody } from './request-body.js';
 import type { Streams } from './streams.js';
+import type { Turns } from './turns.js';
 
 /** What every route works with. */
 export interface Desk {
@@ -19,6 +23,9 @@ export interface Desk {
   readonly log: Logger;
   readonly streams: Streams;
   readonly handovers: Handovers;
+  readonly manifests: ManifestDesk;
+  readonly limits: CallLimits;
+  readonly turns: Turns;
   readonly disturbances: Disturbances;
   readonly migration: string;
   /** Does an error say that the database itself is damaged? */
@@ -27,6 +34,8 @@ export interface Desk {
   notes(): readonly string[];
   /** No new joins: the service is about to stop. */
   isStopping(): boolean;
+  /** Counts a call that has arrived whole. @returns what to call when it has been answered */
+  answering(): () => void;
 }
 
 /** An answer that is JSON text already. */
@@ -68,7 +77,22 @@ export function serveRoute<R extends Route>(
     router.all(expressPath(route.path), sharedWithPages);
   }
   router[route.method](expressPath(route.path), async (request, response) => {
-    const principal = await desk.access.admit(request, route.callers);
+    const principal = await desk.access.admit(request, route.callers, () => desk.limits.meet(request, response));
+    const leave = await desk.limits.enter(request, response, principal);
+    try {
+      await readBody(request, response, route, principal);
+      desk.limits.countBytes(principal, typeof request.body === 'string' ? request.body.length : 0);
+      await answerCall(principal, request, response);
+    } finally {
+      leave();
+    }
+  });
+
+  async function answerCall(principal: Principal, request: Request, response: Response): Promise<void> {
+    const answered = desk.answering();
+    // Whoever has hung up meanwhile hears nothing, and holds up no stop.
+    if (response.destroyed) answered();
+    else response.once('close', answered);
     // Only games are disturbed: the people who look at it are not.
     const disturbed = 'environment' in principal ? principal.environment : undefined;
     if (disturbed !== undefined) await desk.disturbances.before(disturbed);
@@ -81,7 +105,9 @@ export function serveRoute<R extends Route>(
       request,
       response,
     } as Call<R>;
-    const answer = await handler(call);
+    const answer = await (readsMuch.has(route)
+      ? desk.turns.take(callerOf(principal, request), async () => asText(await handler(call)))
+      : handler(call));
     if (answer === undefined) return;
     if (disturbed !== undefined && desk.disturbances.losesResponse(disturbed)) {
       request.socket.destroy();
@@ -90,7 +116,35 @@ export function serveRoute<R extends Route>(
     response.status(route.status);
     if (answer instanceof JsonText) response.type('application/json').send(answer.text);
     else response.json(answer);
-  });
+  }
+}
+
+/** What reads whole players, or many rows: done in turns. */
+const readsMuch: ReadonlySet<Route> = new Set<Route>([
+  routes.player,
+  routes.me,
+  routes.readPlayers,
+  routes.checkpoints,
+  routes.playerCheckpoints,
+  routes.trash,
+  routes.ledger,
+  routes.misfits,
+  routes.diffManifest,
+  routes.unsettled,
+]);
+
+/** What is large is written out in its turn too. */
+function asText(answer: unknown): JsonText | undefined {
+  if (answer === undefined) return undefined;
+  if (answer instanceof JsonText) return answer;
+  return new JsonText(JSON.stringify(answer));
+}
+
+/** Whose turn it is: each device, each key, each operator has its own. */
+function callerOf(principal: Principal, request: Request): string {
+  if (principal.sort === 'device') return principal.device;
+  if (principal.sort === 'operator') return principal.operator.email;
+  return principal.sort === 'anybody' ? addressOf(request) : principal.hint;
 }
 
 /**
@@ -101,7 +155,7 @@ export function serveRoute<R extends Route>(
  */
 const sharedWithPages = cors({
   origin: true,
-  exposedHeaders: ['ETag', 'Retry-After', 'Vekkon-Misfit', 'X-Request-Id'],
+  exposedHeaders: ['ETag', 'RateLimit', 'RateLimit-Policy', 'Retry-After', 'Vekkon-Misfit', 'X-Request-Id'],
   maxAge: 7200,
 });
 
@@ -134,7 +188,10 @@ function parseBody(route: Route, shape: z.ZodType, request: Request): unknown {
   // A body may be left out where all of its members may be.
   const body = isEmpty ? (request.method === 'PUT' ? undefined : {}) : parseJson(text);
   if (body === undefined) throw new Refusal('body-not-json', 'The body is empty: send the value as JSON, such as 17.');
-  return route.documentedBody === undefined ? parsePart(shape, body, 'the body') : parse(shape, body, 'the body');
+  if (route.documentedBody === undefined) return parsePart(shape, body, 'the body');
+  // Its parts are looked at one by one: only its own members here.
+  checkMembers(body, 'the body', 1);
+  return parse(shape, body, 'the body');
 }
 
 /**
@@ -144,9 +201,37 @@ function parseBody(route: Route, shape: z.ZodType, request: Request): unknown {
  * @throws Refusal if it is not as it must be
  */
 export function parsePart<Part extends z.ZodType>(shape: Part, given: unknown, where: string): z.output<Part> {
+  if (shape instanceof z.ZodObject) checkMembers(given, where);
   const unfit = checkValue(given as Json, limits.jsonDepth + envelopeDepth);
-  if (unfit !== undefined) throw new Refusal(unfit.code, unfit.detail, { pointer: unfit.pointer });
+  if (unfit !== undefined) {
+    throw new Refusal(unfit.code, shortened(unfit.detail), { pointer: shortened(unfit.pointer ?? '') });
+  }
   return parse(shape, given, where);
+}
+
+/** Members under which anything may stand. */
+const freeForm: ReadonlySet<string> = new Set(['value', 'traits', 'attributes']);
+const mostMembers = 50;
+
+/** Refuses what has many more members than anything here may have, before each of them is looked at. */
+function checkMembers(given: unknown, where: string, levels = 8): void {
+  if (typeof given !== 'object' || given === null || levels === 0) return;
+  if (Array.isArray(given)) {
+    for (const one of given) checkMembers(one, where, levels - 1);
+    return;
+  }
+  const names = Object.keys(given);
+  if (names.length > mostMembers) {
+    const [first, second] = names;
+    const some = `"${shortened(first ?? '')}", "${shortened(second ?? '')}", and ${names.length - 2} more`;
+    throw new Refusal(
+      'request-invalid',
+      `In ${where}: an object has ${names.length} members (${some}), and none has so many here.`,
+    );
+  }
+  for (const name of names) {
+    if (!freeForm.has(name)) checkMembers((given as { [name: string]: unknown })[name], where, levels - 1);
+  }
 }
 
 function parseJson(text: string): unknown {
@@ -160,9 +245,11 @@ function parseJson(text: string): unknown {
 function parse<Part extends z.ZodType>(shape: Part, given: unknown, where: string): z.output<Part> {
   const result = shape.safeParse(given);
   if (result.success) return result.data;
-  const issues = result.error.issues.slice(0, 20).map((issue) => ({
-    pointer: issue.path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join(''),
-    detail: issue.message,
+  const issues = result.error.issues.slice(0, mostIssues).map((issue) => ({
+    pointer: shortened(
+      issue.path.map((step) => `/${String(step).replaceAll('~', '~0').replaceAll('/', '~1')}`).join(''),
+    ),
+    detail: shortened(messageOf(issue)),
   }));
   const own = result.error.issues.find((issue) => issue.code === 'custom' && issue.params?.['problem'] !== undefined);
   if (own?.code === 'custom')
@@ -170,4 +257,21 @@ function parse<Part extends z.ZodType>(shape: Part, given: unknown, where: strin
   const [first] = issues;
   const detail = shapeDetail(first?.pointer ?? '', first?.detail ?? 'not as it must be', where);
   throw new Refusal('request-invalid', detail, { issues });
+}
+
+/** Enough to see what is wrong; whoever sends much wrong gets little back. */
+const mostIssues = 10;
+const longestText = 300;
+
+function shortened(text: string): string {
+  return text.length <= longestText ? text : `${text.slice(0, longestText - 1)}…`;
+}
+
+function messageOf(issue: z.core.$ZodIssue): string {
+  if (issue.code !== 'unrecognized_keys') return issue.message;
+  const [first, second] = issue.keys;
+  const one = issue.keys.length === 1;
+  const named = second === undefined ? `"${first}"` : `"${first}", "${second}"`;
+  const more = issue.keys.length > 2 ? `, and ${issue.keys.length - 2} more` : '';
+  return `has ${one ? 'a member that is' : 'members that are'} not known: ${named}${more}`;
 }

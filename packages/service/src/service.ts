@@ -1,14 +1,18 @@
-import { createServer, type Server } from 'node:http';
+import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { version } from '@vekkon/protocol';
 import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
 import { Access } from './access.js';
 import { makeApp, type Pages } from './app.js';
+import { CallLimits, type CallLimitNumbers } from './call-limits.js';
+import { Connections } from './connections.js';
 import { Disturbances } from './disturbances.js';
 import { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
+import { ManifestDesk } from './manifest-desk.js';
 import { Streams } from './streams.js';
 import { hashToken, newToken } from './tokens.js';
+import { Turns } from './turns.js';
 
 export interface ServiceOptions {
   /** The data folder; made if it is missing. */
@@ -25,6 +29,12 @@ export interface ServiceOptions {
   readonly trustsClock?: boolean;
   /** Folders of a game that are served too. */
   readonly pages?: readonly Pages[];
+  /** How much one caller may ask for; the usual numbers where left out. */
+  readonly limits?: Partial<CallLimitNumbers> | undefined;
+  /** The proxies whose word is taken on where a call comes from. */
+  readonly behindProxy?: readonly string[] | undefined;
+  /** Milliseconds that a connection is kept between two requests. */
+  readonly keepAlive?: number | undefined;
 }
 
 /** A service that is up. */
@@ -50,44 +60,51 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const { log, clock = systemClock, acceptsOlder = false, trustsClock = false } = options;
   const store = await openStore(options.data, { clock, acceptsOlder, trustsClock });
   let isStopping = false;
-  const streams = new Streams();
+  const streams = new Streams(() => clock.now());
   const handovers = new Handovers();
+  const manifests = new ManifestDesk();
   const desk = {
     writer: store.writer,
     reader: store.reader,
-    access: new Access(store.reader, store.writer, clock),
+    access: new Access(store.reader, store.writer, clock, (device, token) => streams.endOfDevice(device, token)),
     clock,
     log,
     streams,
     handovers,
+    manifests,
+    limits: new CallLimits(options.limits),
+    turns: new Turns(),
     disturbances: new Disturbances(clock),
     migration: store.migration,
     isDamaged: store.isDamaged,
     notes: () => notesOn(store),
     isStopping: () => isStopping,
+    answering: (): (() => void) => connections.answering(),
   };
-  const server = createServer(makeApp(desk, version, options.pages));
-  const url = await listening(server, options).catch(async (error: unknown) => {
+  const connections = new Connections(makeApp(desk, version, options), options.keepAlive);
+  const url = await listening(connections.server, options).catch(async (error: unknown) => {
     await store.close();
     throw error;
   });
+  // What it starts on may be full: then it says so from the beginning.
+  await store.writer.do('probe', {}).catch((err: unknown) => log.warn({ err }, 'Nothing can be written now'));
   await prune(store, log);
   const pruning = setInterval(() => void prune(store, log), pruneEvery);
   pruning.unref();
   log.info({ url, data: options.data, migration: store.migration }, `Vekkon is up at ${url}`);
-  return { url, store, firstAdminLink: await inviteFirstAdmin(store, url, clock), close };
+  const firstAdminLink = await inviteFirstAdmin(store, url, clock).catch((err: unknown) => {
+    log.warn({ err }, 'No link for a first admin could be made now: start again when the store can be written');
+    return null;
+  });
+  return { url, store, firstAdminLink, close };
 
   async function close(): Promise<void> {
     isStopping = true;
     clearInterval(pruning);
     streams.close();
     handovers.close();
-    const closed = new Promise((resolve) => server.close(resolve));
-    server.closeIdleConnections();
-    // A connection that was kept alive is idle only after its running request.
-    const sweep = setInterval(() => server.closeIdleConnections(), 50);
-    await closed;
-    clearInterval(sweep);
+    manifests.close();
+    await connections.close();
     await store.close();
     log.info('Vekkon has stopped: everything answered is on disk');
   }
@@ -111,13 +128,23 @@ function notesOn(store: Store): readonly string[] {
 
 function listening(server: Server, { port, listen }: ServiceOptions): Promise<string> {
   return new Promise((resolve, reject) => {
-    server.once('error', reject);
+    server.once('error', (error: NodeJS.ErrnoException) => reject(notListening(error, listen, port)));
     server.listen(port, listen, () => {
       const address = server.address() as AddressInfo;
       const name = address.family === 'IPv6' ? `[${address.address}]` : address.address;
       resolve(`http://${name}:${address.port}`);
     });
   });
+}
+
+function notListening(cause: NodeJS.ErrnoException, listen: string, port: number): Error {
+  const why: { readonly [code: string]: string } = {
+    EADDRINUSE: `port ${port} of ${listen} is taken by another process: stop that, or choose another port`,
+    EACCES: `this user may not listen on port ${port}: choose one from 1024 upwards`,
+    EADDRNOTAVAIL: `this machine has no address ${listen}: choose one of its own`,
+    ENOTFOUND: `"${listen}" is no address: write one such as 127.0.0.1`,
+  };
+  return new Error(`The service can't be started: ${why[cause.code ?? ''] ?? cause.message}.`, { cause });
 }
 
 async function inviteFirstAdmin(store: Store, url: string, clock: Clock): Promise<string | null> {

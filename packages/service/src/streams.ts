@@ -1,24 +1,49 @@
-import type { HostEvents } from '@vekkon/protocol';
+import { Refusal, type HostEvents } from '@vekkon/protocol';
 import type { Response } from 'express';
+import type { Principal } from './access.js';
 
 const heartbeatMilliseconds = 15_000;
 /** What a reader may leave unread before it is let go: it will come back and renew. */
 const mostUnreadBytes = 1024 * 1024;
+/** How many heartbeats may lie unread: then nobody reads. */
+const mostUnreadHeartbeats = 3;
+/** How many streams one device, one host, and one key may have open. */
+const mostOfOne = 4;
+const mostOfKey = 2_000;
 
 interface Listening {
   readonly response: Response;
   readonly session: string | undefined;
+  /** The device, or the host under its key: of its streams the oldest gives way to one too many. */
+  readonly owner: string;
+  readonly credential: string;
+  readonly expiresAt: number | null;
+  /** Heartbeats since it last read all that was sent. */
+  unread: number;
+}
+
+/** Who listens, to what, and until when. */
+export interface Listener {
+  readonly environment: number;
+  readonly host: string;
+  readonly response: Response;
+  readonly principal: Extract<Principal, { readonly sort: 'host' | 'device' }>;
+  /** The only session to be told of; all of the host's if left out. */
+  readonly session?: string;
 }
 
 /** The streams on which hosts listen: server-sent events (WHATWG HTML). */
 export class Streams {
   readonly #open = new Map<string, Set<Listening>>();
+  readonly #byOwner = new Map<string, Set<Listening>>();
+  readonly #byCredential = new Map<string, Set<Listening>>();
   readonly #heart: NodeJS.Timeout;
 
-  constructor() {
+  /** @param now the time by which credentials end, in milliseconds since 1970 */
+  constructor(now: () => number = Date.now) {
     // A comment now and then, so that proxies do not cut what is quiet.
     this.#heart = setInterval(() => {
-      for (const listeners of this.#open.values()) for (const one of listeners) send(one.response, ': still here\n\n');
+      for (const listeners of this.#open.values()) for (const one of listeners) beat(one, now());
     }, heartbeatMilliseconds);
     this.#heart.unref();
   }
@@ -26,18 +51,35 @@ export class Streams {
   /**
    * Answers a request with a stream, for as long as its sender listens.
    *
-   * @param session the only one to be told of; all of the host's if left out
+   * @throws Refusal `too-many-requests` if its key has too many streams open
    */
-  listen(environment: number, host: string, response: Response, session?: string): void {
-    const name = `${environment}/${host}`;
-    const listeners = this.#open.get(name) ?? new Set();
-    const listening = { response, session };
-    this.#open.set(name, listeners.add(listening));
-    response.on('close', () => {
-      listeners.delete(listening);
-      if (listeners.size === 0 && this.#open.get(name) === listeners) this.#open.delete(name);
-    });
-    response.status(200).set({ 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store' });
+  listen({ environment, host, response, principal, session }: Listener): void {
+    const headers = { 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store' };
+    if (response.req.method === 'HEAD') return void response.status(200).set(headers).end();
+    const { credential, expiresAt } = principal;
+    if ((this.#byCredential.get(credential)?.size ?? 0) >= mostOfKey) {
+      const detail = `${mostOfKey} streams of one key are open, and that is the most: one for each host is enough.`;
+      throw new Refusal('too-many-requests', detail, { retryAfter: 60 });
+    }
+    const owner = principal.sort === 'device' ? principal.device : `${environment}/${host}`;
+    const own = this.#byOwner.get(owner);
+    if (own !== undefined && own.size >= mostOfOne) for (const oldest of [...own].slice(0, 1)) oldest.response.end();
+    const listening = { response, session, owner, credential, expiresAt, unread: 0 };
+    const places = [
+      [this.#open, `${environment}/${host}`],
+      [this.#byOwner, owner],
+      [this.#byCredential, credential],
+    ] as const;
+    for (const [map, name] of places) map.set(name, (map.get(name) ?? new Set()).add(listening));
+    const leave = () => {
+      for (const [map, name] of places) {
+        const listeners = map.get(name);
+        listeners?.delete(listening);
+        if (listeners?.size === 0) map.delete(name);
+      }
+    };
+    response.once('close', leave);
+    response.status(200).set(headers);
     response.flushHeaders();
     send(response, ': listening\n\n');
   }
@@ -53,11 +95,33 @@ export class Streams {
     return this.#open.has(`${environment}/${host}`);
   }
 
+  /** How many are open. */
+  get count(): number {
+    return [...this.#open.values()].reduce((sum, listeners) => sum + listeners.size, 0);
+  }
+
+  /** A credential is over: whoever listens with it hears nothing more. */
+  endOf(credential: string): void {
+    for (const one of this.#byCredential.get(credential) ?? []) one.response.end();
+  }
+
+  /** The same for all tokens of a device, but the one that is left. */
+  endOfDevice(device: string, but?: string): void {
+    for (const one of this.#byOwner.get(device) ?? []) if (one.credential !== but) one.response.end();
+  }
+
   /** The service stops: every listener is let go. */
   close(): void {
     clearInterval(this.#heart);
     for (const listeners of this.#open.values()) for (const one of listeners) one.response.end();
   }
+}
+
+function beat(one: Listening, now: number): void {
+  if (one.expiresAt !== null && one.expiresAt <= now) return void one.response.end();
+  one.unread = one.response.writableLength > 0 ? one.unread + 1 : 0;
+  if (one.unread > mostUnreadHeartbeats) one.response.destroy();
+  else send(one.response, ': still here\n\n');
 }
 
 function send(response: Response, text: string): void {

@@ -10,3 +10,5 @@ export type { Saved, SaveOutcome } from './writer/commands/save.js';
 export { trashLasts } from './writer/commands/prune.js';
 export { verifyStore, type Fault, type Verified } from './verify.js';
 export { recordsIn } from './writer/checkpoints-in-work.js';
+export type { UnsettledFilters, UnsettledOfPlayer } from './reader/unsettled.js';
+export { makeFolder } from './engines/sqlite/make-folder.js';

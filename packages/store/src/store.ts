@@ -1,6 +1,6 @@
-import { mkdirSync } from 'node:fs';
 import { systemClock, type Clock } from './clock.js';
 import { checkFolder } from './engines/sqlite/check-folder.js';
+import { closeToOthers, makeFolder } from './engines/sqlite/make-folder.js';
 import { lockFolder } from './engines/sqlite/folder-lock.js';
 import { openSqlite } from './engines/sqlite/sqlite-engine.js';
 import { erasesWhatItFrees, migrate, newestMigration } from './migrations/index.js';
@@ -39,14 +39,16 @@ export interface StoreOptions {
  */
 export async function openStore(folder: string, options: StoreOptions = {}): Promise<Store> {
   const { clock = systemClock, acceptsOlder = false, trustsClock = false } = options;
-  mkdirSync(folder, { recursive: true });
-  const unlock = lockFolder(folder);
+  makeFolder(folder);
+  let unlock = (): void => undefined;
   try {
+    unlock = lockFolder(folder);
     checkFolder(folder, acceptsOlder);
     const engine = openSqlite(folder);
     const lacked = await migrate(engine.writing);
     if (lacked.includes(erasesWhatItFrees)) engine.dropFreed();
     const { at } = engine.countCommits();
+    closeToOthers(folder);
     const time = new TrustedTime(trustsClock ? undefined : at, clock.now(), clock.monotonic());
     const writer = new Writer(engine, clock, time);
     return {
@@ -63,6 +65,15 @@ export async function openStore(folder: string, options: StoreOptions = {}): Pro
     };
   } catch (error) {
     unlock();
-    throw error;
+    throw isDiskFull(error) ? diskFull(folder, error) : error;
   }
+}
+
+function isDiskFull(error: unknown): boolean {
+  const { code } = error as { readonly code?: unknown };
+  return code === 'SQLITE_FULL' || code === 'ENOSPC';
+}
+
+function diskFull(folder: string, cause: unknown): Error {
+  return new Error(`The disk of ${folder} is full: free some space, then start again. Nothing was lost.`, { cause });
 }

@@ -29,8 +29,8 @@ export interface EnvironmentTable {
 export interface ManifestTable {
   environment: WrittenOnce<number>;
   version: WrittenOnce<number>;
-  /** The file as it was installed. */
-  source: WrittenOnce<string>;
+  /** The file as it was last sent with this content. */
+  source: string;
   /** The same with its short forms written out. */
   manifest: WrittenOnce<JsonText>;
   installed_at: WrittenOnce<Time>;
@@ -244,24 +244,75 @@ export interface OnceTokenTable {
   at: Time;
 }
 
+/** Transactions that wait for a person: alike ones of a player are one. */
 export interface UnsettledTable {
-  id: string;
-  environment: number;
-  player: number;
+  id: WrittenOnce<string>;
+  environment: WrittenOnce<number>;
+  player: WrittenOnce<number>;
+  /** The same for alike ones; null for one that is like no other. */
+  likeness: WrittenOnce<string | null>;
+  /** Of the last that was added: its session, host and save. */
   session: string;
   host: string;
   save_number: number;
-  /** Where it stood in its save. */
-  position: number;
   content: JsonText;
-  reason: string;
+  reason: WrittenOnce<string>;
   detail: string;
-  at: Time;
+  first_at: WrittenOnce<Time>;
+  last_at: Time;
+  /** How many are in it. */
+  count: number;
+  /** What content and detail take. */
+  bytes: number;
+}
+
+/** How many wait, by reason and host; the host is empty for all of players' own devices. */
+export interface UnsettledSumTable {
+  environment: WrittenOnce<number>;
+  reason: WrittenOnce<string>;
+  host: WrittenOnce<string>;
+  unlike: number;
+  transactions: number;
+}
+
+export interface UnsettledOfPlayerTable {
+  player: WrittenOnce<number>;
+  environment: WrittenOnce<number>;
+  unlike: number;
+  transactions: number;
+  bytes: number;
+}
+
+/** Saves that came too late, and where what they held is kept. */
+export interface LateSaveTable {
+  session: WrittenOnce<string>;
+  number: WrittenOnce<number>;
+  /** Empty for those from before it was kept. */
+  digest: WrittenOnce<string>;
+  /** The ids, in the order of the save. */
+  unsettled: WrittenOnce<JsonText>;
+  at: WrittenOnce<Time>;
+}
+
+/** How much a player's own devices wrote in the last hour in which they wrote, counted from 1970. */
+export interface WrittenByPlayerTable {
+  player: WrittenOnce<number>;
+  hour: number;
+  bytes: number;
+}
+
+/** How much of a currency was credited in one minute, counted from 1970. */
+export interface CreditedTable {
+  player: WrittenOnce<number>;
+  key: WrittenOnce<string>;
+  minute: WrittenOnce<number>;
+  amount: number;
 }
 
 export interface ActivityTable {
   number: Generated<number>;
-  environment: number;
+  /** Null for what concerns the service as a whole, such as sign-ins. */
+  environment: number | null;
   at: Time;
   what: string;
   by: string | null;
@@ -295,6 +346,8 @@ export interface CommitTable {
 /** One row, written to find out whether anything can be written. */
 export interface ProbeTable {
   at: Time;
+  /** As large as a large save, for as long as it takes to find out; null otherwise. */
+  filler: string | null;
 }
 
 export interface Tables {
@@ -316,6 +369,11 @@ export interface Tables {
   save_outcomes: SaveOutcomeTable;
   once_tokens: OnceTokenTable;
   unsettled: UnsettledTable;
+  unsettled_sums: UnsettledSumTable;
+  unsettled_of_players: UnsettledOfPlayerTable;
+  late_saves: LateSaveTable;
+  credited: CreditedTable;
+  written_by_players: WrittenByPlayerTable;
   activity: ActivityTable;
   tombstones: TombstoneTable;
   probes: ProbeTable;
@@ -331,5 +389,6 @@ export type LedgerRow = Selectable<LedgerTable>;
 export type TrashRow = Selectable<TrashTable>;
 export type CheckpointRow = Selectable<CheckpointTable>;
 export type DeviceRow = Selectable<DeviceTable>;
+export type UnsettledRow = Selectable<UnsettledTable>;
 export type LearnedRow = Selectable<LearnedTable>;
 export type NewTrashRow = Insertable<TrashTable>;

@@ -8,6 +8,7 @@ import { newestMigration } from './migrations/index.js';
 import { Manifests } from './manifests.js';
 import type { EnvironmentRow, PlayerRow, Tables } from './tables.js';
 import { rowsWithoutTheirs } from './verify/rows-without-theirs.js';
+import { verifySums } from './verify/verify-sums.js';
 import { verifyPlayer } from './verify/verify-player.js';
 import type { PlayerFault } from './verify/fault.js';
 
@@ -62,6 +63,7 @@ export async function verifyStore(
       found({ detail, mend: `Put the missing ${databaseName}-wal back, or restore a backup.` });
     }
     for (const fault of await rowsWithoutTheirs(db)) found(fault);
+    for (const fault of await verifySums(db)) found(fault);
     let [players, records, revisions, ledgerLines, sessions] = [0, 0, 0, 0, 0];
     const manifests = new Manifests(db);
     const { total } = await db

@@ -3,8 +3,7 @@ import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
 import { timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
-import { environmentOption, jsonOption } from './options.js';
-import { countOf } from './running.js';
+import { environmentOption, jsonOption, wholeNumber } from './options.js';
 
 const widestDetail = 90;
 
@@ -12,7 +11,7 @@ export function addActivity(program: Command): void {
   program
     .command('activity')
     .description('what was done to an environment, the newest first')
-    .option('--count <number>', 'how many, at most 500', countOf, 30)
+    .option('--count <number>', 'how many, at most 500', wholeNumber(1, 500), 30)
     .option(...environmentOption)
     .option(...jsonOption)
     .action(async (options: ShowOptions & { readonly count: number }) => {

@@ -1,5 +1,6 @@
 import type { Disturbance } from '@vekkon/protocol';
 import { InvalidArgumentError, type Command } from 'commander';
+import { WrongCommandLine } from '../exit-status.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
@@ -29,6 +30,9 @@ export function addDisturb(program: Command): void {
     .option(...environmentOption)
     .option(...jsonOption)
     .action(async (options: StartOptions) => {
+      if (options.refuse === 0 && options.loseResponses === 0 && options.delay === undefined) {
+        throw new WrongCommandLine('Say which faults: --refuse, --delay or --lose-responses.');
+      }
       const { disturbance } = await signedInOperator(options.environment).startDisturbance({
         refuse: options.refuse,
         loseResponses: options.loseResponses,

@@ -90,6 +90,8 @@ export function addGame(program: Command): void {
     .action(async (options: ShowOptions & { readonly yes: boolean }) => {
       const operator = signedInOperator(options.environment);
       const { total } = await operator.players({ count: 1 });
+      if (total === 0)
+        return print({ made: 0, inSession: 0 }, options, () => 'Nobody is in it: there is nothing to empty.');
       await confirmed(
         `${total} ${total === 1 ? 'player loses' : 'players lose'} all they have: it goes to the trash, and a checkpoint of each keeps a copy. Empty the environment?`,
         options.yes,

@@ -1,4 +1,5 @@
 import { Option, type Command } from 'commander';
+import { NotThere } from '../exit-status.js';
 import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
@@ -43,8 +44,12 @@ export function addKey(program: Command): void {
     .option('--yes', 'do not ask', false)
     .action(async (id: string, options: ShowOptions & { readonly yes: boolean }) => {
       const plainId = id.replace(/…$/, '');
+      const operator = signedInOperator(options.environment);
+      const known = (await operator.keys()).keys.find((one) => one.id === plainId);
+      if (known === undefined) throw new NotThere(`There is no key ${plainId}… here: see "vekkon key list".`);
+      if (known.revokedAt !== null) throw new NotThere(`${plainId}… was revoked ${timeInWords(known.revokedAt)}.`);
       await confirmed(`Everything that shows the key ${plainId}… is refused from then on. Revoke it?`, options.yes);
-      await signedInOperator(options.environment).revokeKey(plainId);
+      await operator.revokeKey(plainId);
       process.stdout.write(`${plainId}… is revoked.\n`);
     });
 }

@@ -1,4 +1,4 @@
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
 import type { ManifestResponse } from '@vekkon/protocol';
 import type { Command } from 'commander';
 import { exitStatus, WrongCommandLine } from '../exit-status.js';
@@ -8,8 +8,8 @@ import { print, type ShowOptions } from '../output/print.js';
 import { bold, faint, table } from '../output/table.js';
 import { recordInWords, timeInWords, valueInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
-import { textOf } from '../text-of.js';
-import { environmentOption, jsonOption } from './options.js';
+import { textOf, writeText } from '../text-of.js';
+import { environmentOption, jsonOption, wholeNumber } from './options.js';
 import { countOf } from './running.js';
 
 export function addManifest(program: Command): void {
@@ -64,11 +64,15 @@ function addDiff(manifest: Command): void {
   manifest
     .command('diff <file>')
     .description('say what installing a file would change, what would no longer fit, and which hosts it would break')
+    .option('--fail-on-break', 'end with status 1 if it would break something: a build, stored records, or hosts')
     .option(...environmentOption)
     .option(...jsonOption)
-    .action(async (file: string, options: ShowOptions) => {
+    .action(async (file: string, options: ShowOptions & { readonly failOnBreak?: true }) => {
       const diff = await signedInOperator(options.environment).diffManifest(textOf(file));
       print(diff, options, () => diffInWords(diff));
+      const { differences, conflicts, misfits, hosts } = diff;
+      const breaks = differences.some((one) => one.breaks) || conflicts.length + misfits.length + hosts.length > 0;
+      if (options.failOnBreak === true && breaks) process.exitCode = exitStatus.refused;
     });
 }
 
@@ -89,7 +93,11 @@ function addInstall(manifest: Command): void {
         await confirmed('Install it, at once for all?', false);
       }
       const installed = await operator.installManifest(text, { acceptMisfits: options.acceptMisfits });
-      print(installed, options, () => `Version ${installed.version} is installed.`);
+      print(installed, options, () =>
+        installed.unchanged
+          ? `Version ${installed.version} says the same already: nothing changed.`
+          : `Version ${installed.version} is installed.`,
+      );
     });
 }
 
@@ -160,7 +168,7 @@ function addPull(manifest: Command): void {
         const held = contentOf(file);
         if (held !== undefined && held !== text)
           await confirmed(`${file} holds something else. Overwrite it?`, options.yes);
-        writeFileSync(file, text);
+        writeText(file, text);
         const lines = learned.map(({ section, name }) => `  learned: ${section}/${name}`);
         process.stdout.write([`${file} is version ${version}.`, ...lines, ''].join('\n'));
       },
@@ -213,7 +221,7 @@ function addMisfits(manifest: Command): void {
   manifest
     .command('misfits')
     .description('list stored values that the installed manifest does not allow')
-    .option('--count <number>', 'how many, at most 1000', countOf, 100)
+    .option('--count <number>', 'how many, at most 1000', wholeNumber(1, 1_000), 100)
     .option(...environmentOption)
     .option(...jsonOption)
     .action(async (options: ShowOptions & { readonly count: number }) => {

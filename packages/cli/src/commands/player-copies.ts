@@ -1,11 +1,11 @@
 import type { Command } from 'commander';
+import { NotThere } from '../exit-status.js';
 import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
 import { timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
-import { environmentOption, jsonOption } from './options.js';
-import { countOf } from './running.js';
+import { environmentOption, jsonOption, wholeNumber } from './options.js';
 
 /** Copies of what a player had: listed, and brought back. */
 export function addCheckpoints(player: Command): void {
@@ -40,9 +40,12 @@ export function addCheckpoints(player: Command): void {
     .option(...jsonOption)
     .action(async (id: string, number: string, options: ShowOptions & { readonly yes: boolean }) => {
       const operator = signedInOperator(options.environment);
-      const checkpoint = countOf(number);
+      const checkpoint = wholeNumber(1, Number.MAX_SAFE_INTEGER)(number);
       const found = (await operator.checkpoints(id)).checkpoints.find((one) => one.number === checkpoint);
-      const what = found === undefined ? `number ${number}` : `"${found.name}" (${found.records.length} records)`;
+      if (found === undefined) {
+        throw new NotThere(`${id} has no checkpoint ${number}: see "vekkon player checkpoints ${id}".`);
+      }
+      const what = `"${found.name}" (${found.records.length} records)`;
       await confirmed(
         `${id} gets back what the checkpoint ${what} holds; what is there now goes to the trash, and gifts since are kept. Restore it?`,
         options.yes,
@@ -85,8 +88,11 @@ export function addDevices(player: Command): void {
     .option(...environmentOption)
     .option(...jsonOption)
     .action(async (id: string, device: string, options: ShowOptions & { readonly yes: boolean }) => {
+      const operator = signedInOperator(options.environment);
+      const known = (await operator.devices(id)).devices.find((one) => one.device === device);
+      if (known === undefined) throw new NotThere(`${id} has no device ${device}: see "vekkon player devices ${id}".`);
       await confirmed(`The device ${device} of ${id} can't play as this player any more. Shut it out?`, options.yes);
-      await signedInOperator(options.environment).revokeDevice(id, device);
+      await operator.revokeDevice(id, device);
       print({ revoked: device }, options, () => `${device} is shut out.`);
     });
 }

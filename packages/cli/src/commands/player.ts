@@ -1,13 +1,13 @@
 import type { LedgerPage, PlayerDetails, PlayerList, SessionList } from '@vekkon/protocol';
 import type { Command } from 'commander';
+import { NotThere } from '../exit-status.js';
 import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { bold, faint, table } from '../output/table.js';
 import { recordInWords, timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
-import { environmentOption, jsonOption } from './options.js';
+import { environmentOption, jsonOption, wholeNumber } from './options.js';
 import { addCheckpoints, addDevices } from './player-copies.js';
-import { countOf } from './running.js';
 
 export function addPlayer(program: Command): void {
   const player = program.command('player').description('look at players and what is stored for them');
@@ -16,7 +16,7 @@ export function addPlayer(program: Command): void {
     .command('list')
     .description('players, those who joined last first')
     .option('--search <text>', 'a part of the id or of the name')
-    .option('--count <number>', 'how many, at most 200', countOf, 20)
+    .option('--count <number>', 'how many, at most 200', wholeNumber(1, 200), 20)
     .option(...environmentOption)
     .option(...jsonOption)
     .action(async (options: ShowOptions & { readonly search?: string; readonly count: number }) => {
@@ -43,8 +43,12 @@ export function addPlayer(program: Command): void {
     .command('ledger <id>')
     .description("every movement of a player's currencies, the newest first")
     .option('--currency <name>', 'of one currency only')
-    .option('--count <number>', 'how many, at most 500', countOf, 30)
-    .option('--before <number>', 'go on with what came before a line, by its number', countOf)
+    .option('--count <number>', 'how many, at most 500', wholeNumber(1, 500), 30)
+    .option(
+      '--before <number>',
+      'go on with what came before a line, by its number',
+      wholeNumber(1, Number.MAX_SAFE_INTEGER),
+    )
     .option(...environmentOption)
     .option(...jsonOption)
     .action(
@@ -92,8 +96,13 @@ export function addPlayer(program: Command): void {
     .option(...jsonOption)
     .action(async (id: string, number: string, options: ShowOptions & { readonly yes: boolean }) => {
       const operator = signedInOperator(options.environment);
-      const trashed = countOf(number);
-      const key = (await operator.trash(id)).trash.find((one) => one.number === trashed)?.key ?? `number ${number}`;
+      const trashed = wholeNumber(1, Number.MAX_SAFE_INTEGER)(number);
+      const key = (await operator.trash(id)).trash.find((one) => one.number === trashed)?.key;
+      if (key === undefined) {
+        throw new NotThere(
+          `Nothing with the number ${trashed} is in the trash of ${id}: see "vekkon player trash ${id}".`,
+        );
+      }
       await confirmed(`What ${id} has under ${key} now goes to the trash in its place. Bring it back?`, options.yes);
       const done = await operator.bringBack(id, trashed);
       print(done, options, () => `${done.broughtBack} is back.`);

@@ -1,4 +1,5 @@
-import { Option, type Command } from 'commander';
+import { InvalidArgumentError, Option, type Command } from 'commander';
+import { wholeNumber } from './options.js';
 import { portOf, untilAsked } from './running.js';
 
 interface ServeOptions {
@@ -8,6 +9,9 @@ interface ServeOptions {
   readonly log?: 'plain' | 'json';
   readonly acceptOlder: boolean;
   readonly trustClock: boolean;
+  readonly behindProxy?: readonly string[];
+  readonly keepAlive?: number;
+  readonly limit?: Limits;
 }
 
 export function addServe(program: Command): void {
@@ -21,6 +25,16 @@ export function addServe(program: Command): void {
       new Option('--log <form>', 'plain lines for people or JSON lines for programs').choices(['plain', 'json']),
     )
     .option('--accept-older', 'start on a database that is older than its last acknowledged commit', false)
+    .option(
+      '--behind-proxy <address...>',
+      'believe X-Forwarded-For from these proxies: addresses, networks, or loopback',
+    )
+    .option('--keep-alive <seconds>', 'how long a connection is kept between two requests', wholeNumber(1, 3_600), 65)
+    .option(
+      '--limit <name=number>',
+      `how much one caller may ask for, 0 for no bound; may be given again. ${limitsInWords()}`,
+      limitOf,
+    )
     .option('--trust-clock', "take this machine's clock as right, however far it has jumped", false)
     .action(async (options: ServeOptions) => {
       // Loaded here, so that the commands that only call a service start fast.
@@ -31,6 +45,8 @@ export function addServe(program: Command): void {
         log: openLog(options.log),
         acceptsOlder: options.acceptOlder,
         trustsClock: options.trustClock,
+        keepAlive: (options.keepAlive ?? 65) * 1000,
+        limits: options.limit,
       });
       if (service.firstAdminLink !== null) {
         process.stdout.write(
@@ -40,4 +56,31 @@ export function addServe(program: Command): void {
       await asked;
       await service.close();
     });
+}
+
+/** By the names that are written on the command line. */
+const limitNames = {
+  'device-calls': ['deviceCalls', 600, 'calls of one device a minute'],
+  'player-calls': ['playerCalls', 1_200, 'of all devices of one player'],
+  'address-calls': ['addressCalls', 12_000, 'of all games on devices under one address'],
+  'new-devices': ['newDevices', 300, 'devices that ask to be known, an address and minute'],
+  'new-credentials': ['newCredentials', 3_000, 'credentials not seen lately, an address and minute'],
+  'device-bytes': ['deviceBytes', 16_777_216, 'bytes that one device sends a minute'],
+  'device-at-once': ['deviceAtOnce', 16, 'calls of one device at the same time'],
+  'address-at-once': ['addressAtOnce', 512, 'calls of games on devices under one address at the same time'],
+} as const;
+
+type Limits = { readonly [Name in keyof typeof limitNames as (typeof limitNames)[Name][0]]?: number };
+
+function limitsInWords(): string {
+  return Object.entries(limitNames)
+    .map(([name, [, usual, words]]) => `${name}=${usual}: ${words}`)
+    .join('; ');
+}
+
+function limitOf(text: string, before: Limits = {}): Limits {
+  const [name = '', number = ''] = text.split('=');
+  const known = Object.entries(limitNames).find(([one]) => one === name)?.[1];
+  if (known === undefined) throw new InvalidArgumentError(`There are ${Object.keys(limitNames).join(', ')}.`);
+  return { ...before, [known[0]]: wholeNumber(0, 1_000_000_000)(number) };
 }

@@ -1,8 +1,8 @@
-import { readFileSync } from 'node:fs';
 import { VekkonOperator } from '@vekkon/client/operator';
 import type { Command } from 'commander';
 import { WrongCommandLine } from '../exit-status.js';
-import { keepSignedIn } from '../signed-in.js';
+import { forgetSignedIn, keepSignedIn, readSignedIn, signedInOperator } from '../signed-in.js';
+import { textOf } from '../text-of.js';
 
 interface SignInOptions {
   readonly url?: string;
@@ -22,6 +22,24 @@ export function addSignIn(program: Command): void {
       const { token, operator } = await VekkonOperator.signIn(url, email, password);
       const file = keepSignedIn({ url, token, email });
       process.stdout.write(`Signed in to ${url} as ${operator.name} (${operator.role}). Kept in ${file}.\n`);
+    });
+}
+
+/** `sign-out`: the token is over, here and at the service. */
+export function addSignOut(program: Command): void {
+  program
+    .command('sign-out')
+    .description('end the sign-in of this machine')
+    .action(async () => {
+      const { url, email } = readSignedIn();
+      // Whatever becomes of the call, this machine forgets the token.
+      const isTold = await signedInOperator(undefined)
+        .signOut()
+        .then(() => true)
+        .catch(() => false);
+      forgetSignedIn();
+      const more = isTold ? '' : ' The service was not reached: the token holds there until it is over.';
+      process.stdout.write(`${email} is signed out of ${url}.${more}\n`);
     });
 }
 
@@ -47,13 +65,11 @@ async function asked(options: SignInOptions): Promise<Credentials> {
 }
 
 function fromFile(file: string): Credentials {
+  const text = textOf(file);
   try {
-    const { url, operator } = JSON.parse(readFileSync(file, 'utf8')) as {
-      url: string;
-      operator: { email: string; password: string };
-    };
+    const { url, operator } = JSON.parse(text) as { url: string; operator: { email: string; password: string } };
     return { url, email: operator.email, password: operator.password };
-  } catch (error) {
-    throw new WrongCommandLine(`${file} can't be read as a demo's access.json: ${(error as Error).message}.`);
+  } catch {
+    throw new WrongCommandLine(`${file} is no access.json of a demo: it lies in the demo's data folder.`);
   }
 }

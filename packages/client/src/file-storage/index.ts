@@ -86,18 +86,16 @@ function read(file: string, secret: string): readonly [string, string][] {
     throw error;
   }
   const [first = '', line = ''] = text.split('\n');
-  let header: Header;
   try {
-    header = JSON.parse(first) as Header;
+    const header = JSON.parse(first) as Header;
+    if (header.player !== formatVersion || header.keyId !== idOfSecret(secret, use))
+      throw new TypeError('another seal');
+    const opened = new Seal(secret, Buffer.from(header.salt, 'base64'), use).open(line, 0);
+    return Object.entries(JSON.parse(opened ?? '') as { [name: string]: string });
   } catch (cause) {
+    // Whatever is wrong with it: it is left as it is, and nobody becomes a new player for it.
     throw new StorageUnreadable(file, cause);
   }
-  const opened =
-    header.player === formatVersion && header.keyId === idOfSecret(secret, use)
-      ? new Seal(secret, Buffer.from(header.salt, 'base64'), use).open(line, 0)
-      : undefined;
-  if (opened === undefined) throw new StorageUnreadable(file);
-  return Object.entries(JSON.parse(opened) as { [name: string]: string });
 }
 
 async function writeFile(file: string, text: string): Promise<void> {

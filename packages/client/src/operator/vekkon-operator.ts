@@ -3,7 +3,11 @@ import type {
   DisturbanceRequest,
   DisturbanceResponse,
   HostSessionList,
+  DealtWith,
+  DealWithUnsettled,
   UnsettledList,
+  UnsettledQuery,
+  UnsettledSummary,
   CreateEnvironmentRequest,
   CreateEnvironmentResponse,
   CopyList,
@@ -112,11 +116,11 @@ export class VekkonOperator {
     return this.#transport.send({ method: 'POST', path: '/v1/manifest/diff', body: { manifest } });
   }
 
-  /** Makes a manifest the next version, at once for all. */
+  /** Makes a manifest the next version, at once for all; one that says the same as the installed one makes none. */
   installManifest(
     manifest: string,
     { acceptMisfits = false }: { readonly acceptMisfits?: boolean } = {},
-  ): Promise<{ readonly version: number }> {
+  ): Promise<{ readonly version: number; readonly unchanged?: true | undefined }> {
     return this.#transport.send({ method: 'POST', path: '/v1/manifest', body: { manifest, acceptMisfits } });
   }
 
@@ -222,9 +226,41 @@ export class VekkonOperator {
     await this.#transport.send({ method: 'DELETE', path: `/v1/players/${encodeURIComponent(player)}` });
   }
 
-  /** Transactions that wait for a person, of one player or of all. */
-  unsettled(player?: string): Promise<UnsettledList> {
-    return this.#get(`/v1/unsettled${player === undefined ? '' : `?player=${encodeURIComponent(player)}`}`);
+  /** Transactions that wait for a person, the newest first: of one player, or all that a query means. */
+  unsettled(which: string | UnsettledQuery = {}): Promise<UnsettledList> {
+    const query = typeof which === 'string' ? { player: which } : which;
+    return this.#get(`/v1/unsettled${queryOf(query)}`);
+  }
+
+  /** Where they pile up: by reason and host, and the players who hold the most. */
+  unsettledSummary(): Promise<UnsettledSummary> {
+    return this.#get('/v1/unsettled/summary');
+  }
+
+  /**
+   * Settles or drops all that are meant, in calls of up to 500; with `dryRun`
+   * only says which they are. What comes meanwhile is left alone.
+   *
+   * @param onProgress told how many were dealt with, of how many
+   */
+  async dealWithUnsettled(
+    what: 'settle' | 'drop',
+    which: DealWithUnsettled,
+    onProgress: (done: number, found: number) => void = () => undefined,
+  ): Promise<DealtWith> {
+    const path = `/v1/unsettled/${what}`;
+    const call = (after?: string): Promise<DealtWith> =>
+      this.#transport.send({ method: 'POST', path, body: { ...which, ...(after !== undefined && { after }) } });
+    const first = await call();
+    let { done, refused, next } = first;
+    while (next !== null) {
+      onProgress(done + refused.length, first.found);
+      const more = await call(next);
+      done += more.done;
+      refused = [...refused, ...more.refused];
+      next = more.next;
+    }
+    return { ...first, done, refused, next };
   }
 
   /** Applies an unsettled transaction after all. */

@@ -1,4 +1,4 @@
-import { readRecords, startingRecords, type Manifest, type Rules, type Transaction } from '@vekkon/core';
+import { checkPlainly, readRecords, startingRecords, type Manifest, type Rules, type Transaction } from '@vekkon/core';
 import type { CheckpointList, JoinResponse, RecordsByKey } from '@vekkon/protocol';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
@@ -192,7 +192,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   }
 
   protected rulesOf(manifest: Manifest, learns = false): Rules {
-    return { manifest, check: this.options.check, learns };
+    return { manifest, check: this.options.check ?? checkPlainly, learns };
   }
 
   /** The revisions on which what waits is put from now on. */

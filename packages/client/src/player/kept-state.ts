@@ -1,4 +1,11 @@
-import { isWide, type Checkpoint, type Manifest, type StoredRecord, type Transaction } from '@vekkon/core';
+import {
+  isJsonObject,
+  isWide,
+  type Checkpoint,
+  type Manifest,
+  type StoredRecord,
+  type Transaction,
+} from '@vekkon/core';
 import type { RecordsByKey } from '@vekkon/protocol';
 import { VekkonError } from '../errors.js';
 import type { Done } from '../session/local-records.js';
@@ -86,7 +93,9 @@ export function readIdentity(storage: PlayerStorage): Identity | undefined {
 
 export function readSlot(storage: PlayerStorage, name: string): Slot {
   const slot = readKept<Slot>(storage, name) ?? emptySlot;
-  if (!Array.isArray(slot.waiting) || !Array.isArray(slot.saves)) throw new StorageUnreadable(`"${name}"`);
+  const lists = [slot.waiting, slot.saves, slot.leftover, slot.aside ?? []];
+  const isWhole = lists.every((one) => Array.isArray(one)) && isJsonObject(slot.bases);
+  if (!isWhole) throw new StorageUnreadable(`"${name}"`);
   return slot;
 }
 

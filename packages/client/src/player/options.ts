@@ -22,7 +22,7 @@ export interface VekkonPlayerOptions {
   readonly manifestVersion?: number;
   /** The manifest with its short forms written out, for a first start offline. */
   readonly manifest?: Manifest;
-  /** Checks values before they are sent; the service checks them anyway. */
+  /** Checks values before they are sent, beyond types, enums and bounds; the service checks them anyway. */
   readonly check?: SchemaCheck;
   /** Decides where a value was put offline and somebody else changed it meanwhile. What was put here holds if left out. */
   readonly onConflict?: (conflict: Conflict) => Decision | Promise<Decision>;

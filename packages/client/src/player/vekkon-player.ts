@@ -8,7 +8,7 @@ import type {
   RenewResponse,
   SaveResponse,
 } from '@vekkon/protocol';
-import { ServiceRefused, SessionLeaving, SessionOver } from '../errors.js';
+import { ServiceRefused, SessionLeaving, SessionOver, VekkonError } from '../errors.js';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { LocalRecords } from '../session/local-records.js';
@@ -109,7 +109,8 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
 
   /**
    * Sends what is left and ends the stay. Offline it is kept for the next
-   * start. From the moment that the last save has its number, changes throw
+   * start, and the result says that nothing was sent; where it can't be kept
+   * either, it throws. From the moment that the last save has its number, changes throw
    * SessionLeaving.
    */
   leave(): Promise<SaveResult> {
@@ -413,7 +414,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     if (this.connection === 'offline') {
       const trouble = this.trouble;
       await this.#endHere();
-      throw trouble ?? new TypeError('The player is offline.');
+      return this.#leftFor(trouble ?? new TypeError('The player is offline.'));
     }
     this.#numberAll(true);
     try {
@@ -423,8 +424,15 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     } catch (error) {
       // It has its number: it goes first at the next start.
       if (this.#isPlaying) await this.#endHere();
+      if (error instanceof VekkonError && error.canRetry) return this.#leftFor(error);
       throw error;
     }
+  }
+
+  /** Nothing was sent. Where all of it is kept for the next start, that is no failure. */
+  #leftFor(trouble: unknown): SaveResult {
+    if (this.kept !== undefined && this.kept.trouble === undefined) return nothingSaved;
+    throw trouble;
   }
 
   /** The stay ends; what is not saved is kept for the next start. */

@@ -121,8 +121,10 @@ function secondsAsked(error: VekkonError): number {
   return error instanceof ServiceUnreachable ? error.retryAfter : 0;
 }
 
-/** Full jitter: anything up to the bound, which doubles; never less than the service asked for. */
+/** Full jitter: anything up to the bound, which doubles; never less than the service asked for. At once after a cut. */
 function pauseAfter(error: VekkonError, attempt: number, chance: () => number): number {
+  // A connection that was kept may have been closed just then: the next try has a fresh one.
+  if (attempt === 1 && error instanceof ServiceUnreachable && error.wasCutOff) return 0;
   const bound = Math.min(longestPause, firstPause * 2 ** (attempt - 1));
   return Math.max(secondsAsked(error) * 1000, chance() * bound);
 }

@@ -54,10 +54,10 @@ async function compare(): Promise<void> {
 
 async function install(): Promise<void> {
   try {
-    const { version } = await calls.value.installManifest(written.value ?? text, {
+    const { version, unchanged } = await calls.value.installManifest(written.value ?? text, {
       acceptMisfits: acceptsMisfits.value,
     });
-    done.value = `Version ${version} is installed.`;
+    done.value = unchanged ? `Version ${version} says the same: nothing changed.` : `Version ${version} is installed.`;
     written.value = undefined;
     diff.value = undefined;
     emit('installed', version);

@@ -76,13 +76,13 @@ function checkInventory(
   const items = Object.keys(manifest.items);
   const isDeclared = (item: string) => Object.hasOwn(manifest.items, currentItem(item, manifest));
   for (const [index, item] of (declaration.accepts ?? []).entries()) {
-    if (!isDeclared(item)) complain([...path, 'accepts', index], notDeclared('item', item, items));
+    if (!isDeclared(item)) complain([...path, 'accepts', index], () => notDeclared('item', item, items));
   }
   const unknown = [
     ...Object.keys(declaration.starting.stacks),
     ...Object.values(declaration.starting.pieces).map(({ item }) => item),
   ].filter((item) => !isDeclared(item));
-  for (const item of unknown) complain([...path, 'starting'], notDeclared('item', item, items));
+  for (const item of unknown) complain([...path, 'starting'], () => notDeclared('item', item, items));
   if (unknown.length > 0) return declaration;
   const pieces: { [id: string]: Piece } = {};
   for (const [id, { item, traits }] of Object.entries(declaration.starting.pieces)) {
@@ -118,7 +118,7 @@ function checkCheckpoints(manifest: Manifest, complain: Complain): void {
     const current = currentKey(key, manifest);
     held.add(current);
     if (!Object.hasOwn(records, current)) {
-      complain(['checkpoints', 'records', index], notDeclared('record', key, keys));
+      complain(['checkpoints', 'records', index], () => notDeclared('record', key, keys));
     }
   }
   const currency = [...held].find((key) => key.startsWith('currency/'));
@@ -135,7 +135,7 @@ function checkAttributes(manifest: Manifest, complain: Complain): void {
   for (const [name, { from, path }] of Object.entries(manifest.attributes)) {
     const declaration = manifest.records[currentKey(from, manifest)];
     if (declaration === undefined) {
-      complain(['attributes', name, 'from'], notDeclared('record', from, Object.keys(manifest.records)));
+      complain(['attributes', name, 'from'], () => notDeclared('record', from, Object.keys(manifest.records)));
       continue;
     }
     if (declaration.family !== undefined) {

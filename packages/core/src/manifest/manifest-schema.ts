@@ -34,7 +34,10 @@ const wholeNumber = {
 };
 const aboveNothing = { ...wholeNumber, minimum: 1 };
 
-function namedBy(declaration: object, maxProperties = 1000): object {
+/** How many names one section may declare. */
+export const mostOfASection = 1000;
+
+function namedBy(declaration: object, maxProperties = mostOfASection): object {
   return { type: 'object', propertyNames: name, additionalProperties: declaration, maxProperties };
 }
 

@@ -140,6 +140,8 @@ export interface Manifest {
   readonly tunables: { readonly [name: string]: TunableDeclaration };
   readonly attributes: { readonly [name: string]: AttributeDeclaration };
   readonly checkpoints?: CheckpointsDeclaration;
+  /** In the part that a player's own device is told: marks of the keys that it may not see, which do not tell the names. */
+  readonly notForPlayers?: readonly string[];
 }
 
 export function isUnique(item: ItemDeclaration): item is PieceDeclaration {

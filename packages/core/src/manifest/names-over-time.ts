@@ -63,7 +63,9 @@ function accumulate<D extends { readonly formerly?: readonly string[] }>(
     formerly.delete(name);
     const was = meantBefore.get(name);
     if (was !== undefined && !formerly.has(was)) {
-      conflicts.push(`${shown(name)} was a former name of ${shown(was)}: it can't be used for something else.`);
+      conflicts.push(
+        `${shown(name)} was a former name of ${shown(was)}: it can't be used for something else. To go back to the older name, declare "${name}" with "formerly: [${was}]", and "${was}" no longer.`,
+      );
     }
     const two = [...formerly].find((former) => before[former] !== undefined && before[name] !== undefined);
     if (two !== undefined) {

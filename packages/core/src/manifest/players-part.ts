@@ -1,6 +1,6 @@
 import { currentKey } from './former-names.js';
 import type { Manifest } from './manifest.js';
-import { declaredPart } from '../records/record-key.js';
+import { declaredPart, markOf } from '../records/record-key.js';
 
 /** May the player's own device see what is stored under a key? */
 export function isForPlayers(key: string, manifest: Manifest): boolean {
@@ -12,11 +12,14 @@ export function isForPlayers(key: string, manifest: Manifest): boolean {
 export function playersPart(manifest: Manifest): Manifest {
   const records = Object.fromEntries(Object.entries(manifest.records).filter(([, { player }]) => player !== 'none'));
   const isTold = (key: string) => Object.hasOwn(records, currentKey(key, manifest));
+  const hidden = Object.keys(manifest.records).filter((key) => !Object.hasOwn(records, key));
+  const notForPlayers = hidden.map((key) => markOf(key));
   const { checkpoints } = manifest;
   return {
     ...manifest,
     records,
     attributes: Object.fromEntries(Object.entries(manifest.attributes).filter(([, { from }]) => isTold(from))),
+    ...(notForPlayers.length > 0 && { notForPlayers }),
     ...(checkpoints !== undefined && { checkpoints: { ...checkpoints, records: checkpoints.records.filter(isTold) } }),
   };
 }

@@ -3,7 +3,11 @@ import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.
 import addFormats from 'ajv-formats';
 import { isJsonObject, type Json } from '../json.js';
 import type { SchemaCheck } from '../records/check-value.js';
+import { nearestName } from '../names.js';
+import { pointerTokens } from '../records/json-pointer.js';
 import type { Schema } from './manifest.js';
+import type { SchemaMistake } from './schema-cost.js';
+import { wordsOfKeyword } from './schema-words.js';
 
 /** What a value that does not fit a schema breaks, and where. */
 export interface Mismatch {
@@ -64,14 +68,41 @@ export const checkSchema: SchemaCheck = (schema, value) => {
   return validate(value) ? undefined : mismatchOf(validate.errors?.[0], value);
 };
 
-/** Why a schema can't be used; undefined if it can. */
-export function unusableSchema(schema: Schema): string | undefined {
+/** Why a schema can't be used, and where; nothing if it can. */
+export function schemaMistakes(schema: Schema): readonly SchemaMistake[] {
+  if (!isJsonObject(schema)) return [];
+  if (ajv.validateSchema(schema) !== true) {
+    const errors = (ajv.errors ?? []).filter(({ keyword }) => !wrapping.has(keyword));
+    const first = new Map(errors.toReversed().map((error) => [error.instancePath, error]));
+    return [...first.values()].slice(0, 10).map((error) => ({
+      path: (pointerTokens(error.instancePath) ?? []).map((token) => (/^\d+$/.test(token) ? Number(token) : token)),
+      detail: `"${error.instancePath.slice(1)}" ${wordsOfKeyword(error)}, as JSON Schema has it.`,
+    }));
+  }
   try {
     compile(schema);
-    return undefined;
+    return [];
   } catch (error) {
-    return error instanceof Error ? error.message : String(error);
+    return [{ path: [], detail: unusableInWords(error instanceof Error ? error.message : String(error)) }];
   }
+}
+
+/** Errors that only say that there is one beneath them. */
+const wrapping = new Set(['allOf', 'anyOf', 'if', '$ref', '$dynamicRef']);
+
+function unusableInWords(message: string): string {
+  const [, word] = /unknown keyword: "([^"]*)"/.exec(message) ?? [];
+  if (word !== undefined) {
+    const known = Object.keys(ajv.RULES.keywords);
+    const nearest = nearestName(word, known);
+    return `"${word}" is no keyword of JSON Schema${nearest === undefined ? ': leave it out.' : `: did you mean "${nearest}"?`}`;
+  }
+  const [, format] = /unknown format "([^"]*)"/.exec(message) ?? [];
+  if (format !== undefined) {
+    return `"${format}" is no known format: known are ${Object.keys(ajv.formats).toSorted().join(', ')}.`;
+  }
+  if (message.includes('call stack')) return 'This schema is too large: write fewer properties in one object.';
+  return 'This can not be used as a JSON Schema (draft 2020-12): compare it with the draft word by word.';
 }
 
 /** Compiles without keeping: manifests come and go for as long as the service runs. */

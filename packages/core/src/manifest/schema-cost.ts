@@ -17,6 +17,16 @@ const mostMembers = limits.recordBytes / 2;
 const mostUnique = 1_000;
 const mostForPattern = 1_000;
 const longestPattern = 500;
+/** How many unlike patterns a manifest may have, and how many that can't be told in time are tried. */
+const mostPatterns = 100;
+const mostIntricate = 3;
+const tooIntricate = 'is too intricate to be sure of: write a simpler one.';
+
+/** What of one manifest's patterns was looked at. */
+export interface PatternsMet {
+  unlike: number;
+  intricate: number;
+}
 
 /** Keywords that hold one schema for each member, of the many that a value can have. */
 const perMember = [
@@ -38,9 +48,12 @@ const leadingElsewhere = ['$id', '$anchor', '$dynamicRef', '$dynamicAnchor', '$r
  * in a circle, patterns that backtrack, lists compared each with each, and
  * more checks for one value than `limits.schemaCost`.
  */
-export function schemaCostMistakes(schema: Json): readonly SchemaMistake[] {
+export function schemaCostMistakes(
+  schema: Json,
+  patterns: PatternsMet = { unlike: 0, intricate: 0 },
+): readonly SchemaMistake[] {
   const mistakes: SchemaMistake[] = [];
-  const cost = costOf(schema, [], { root: schema, times: 1, following: [], costs: new Map(), mistakes });
+  const cost = costOf(schema, [], { root: schema, times: 1, following: [], costs: new Map(), mistakes, patterns });
   if (mistakes.length === 0 && cost > limits.schemaCost) {
     mistakes.push({
       path: [],
@@ -59,6 +72,7 @@ interface Walk {
   /** The references that led here. */
   readonly following: readonly string[];
   readonly mistakes: SchemaMistake[];
+  readonly patterns: PatternsMet;
 }
 
 /** How many checks one value can take at the most. */
@@ -113,7 +127,15 @@ function costOfReference(schema: JsonObject, path: SchemaMistake['path'], walk: 
   const reference = schema['$ref'];
   if (typeof reference !== 'string') return 0;
   const at = [...path, '$ref'];
-  const tokens = reference.startsWith('#') ? pointerTokens(decodeURI(reference.slice(1))) : undefined;
+  const decoded = decodedFragment(reference);
+  if (decoded === null) {
+    walk.mistakes.push({
+      path: at,
+      detail: `"${reference}" is not percent-encoded as it must be (RFC 3986): write "%25" for a "%".`,
+    });
+    return 0;
+  }
+  const tokens = decoded === undefined ? undefined : pointerTokens(decoded);
   if (tokens === undefined) {
     walk.mistakes.push({
       path: at,
@@ -138,6 +160,16 @@ function costOfReference(schema: JsonObject, path: SchemaMistake['path'], walk: 
   const cost = before ?? costOf(target, path, { ...walk, following: [...walk.following, reference] });
   walk.costs.set(name, cost);
   return cost;
+}
+
+/** What stands behind the "#" of a reference; undefined if there is none, null if it can't be decoded. */
+function decodedFragment(reference: string): string | undefined | null {
+  if (!reference.startsWith('#')) return undefined;
+  try {
+    return decodeURIComponent(reference.slice(1));
+  } catch {
+    return null;
+  }
 }
 
 function costOfUnique(schema: JsonObject, path: SchemaMistake['path'], { times, mistakes }: Walk): number {
@@ -165,11 +197,37 @@ function costOfPattern(schema: JsonObject, path: SchemaMistake['path'], walk: Wa
 const known = new Map<string, string | undefined>();
 
 /** Refuses a pattern that can take much longer than the text that it is tried on. */
-function checkPattern(pattern: string, isShort: boolean, path: SchemaMistake['path'], { mistakes }: Walk): void {
+function checkPattern(
+  pattern: string,
+  isShort: boolean,
+  path: SchemaMistake['path'],
+  { mistakes, patterns }: Walk,
+): void {
   const name = `${isShort} ${pattern}`;
   if (!known.has(name)) {
+    if (patterns.unlike >= mostPatterns) {
+      mistakes.push({
+        path,
+        detail: `A manifest may have ${mostPatterns} unlike patterns at the most: this is one more.`,
+      });
+      return;
+    }
+    if (patterns.intricate >= mostIntricate) {
+      mistakes.push({ path, detail: 'This pattern was not looked at: write those before it more simply first.' });
+      return;
+    }
+  }
+  patterns.unlike++;
+  if (!known.has(name)) {
     if (known.size > 2_000) known.clear();
-    known.set(name, patternMistake(pattern, isShort));
+    const found = patternMistake(pattern, isShort);
+    if (found?.endsWith(tooIntricate) === true) {
+      // Not kept: on a machine that has more time it may be told.
+      patterns.intricate++;
+      mistakes.push({ path, detail: found });
+      return;
+    }
+    known.set(name, found);
   }
   const detail = known.get(name);
   if (detail !== undefined) mistakes.push({ path, detail });
@@ -178,11 +236,11 @@ function checkPattern(pattern: string, isShort: boolean, path: SchemaMistake['pa
 function patternMistake(pattern: string, isShort: boolean): string | undefined {
   if (pattern.length > longestPattern) return `A pattern takes at most ${longestPattern} characters.`;
   // The automaton's verdict is exact and always the same; the other checkers try strings by chance.
-  const found = checkSync(pattern, 'u', { checker: 'automaton', timeout: 2_000 });
+  const found = checkSync(pattern, 'u', { checker: 'automaton', timeout: 1_000 });
   if (found.status === 'safe') return undefined;
   if (found.status === 'unknown') {
-    const why = found.error.kind === 'invalid' ? 'is not a regular expression' : 'is too intricate to be sure of';
-    return `The pattern "${pattern}" ${why}: write a simpler one.`;
+    if (found.error.kind === 'invalid') return `The pattern "${pattern}" is not a regular expression.`;
+    return `The pattern "${pattern}" ${tooIntricate}`;
   }
   const isQuadratic = found.complexity.type === 'polynomial' && found.complexity.degree === 2;
   if (isQuadratic && isShort) return undefined;

@@ -14,8 +14,9 @@ import type {
   TunableDeclaration,
 } from './manifest.js';
 import type { Complain, Path } from './mistake.js';
-import { checkSchema, unusableSchema } from './schema-check.js';
-import { schemaCostMistakes } from './schema-cost.js';
+import { checkSchema, schemaMistakes } from './schema-check.js';
+import { schemaContradictions } from './schema-contradictions.js';
+import { schemaCostMistakes, type PatternsMet } from './schema-cost.js';
 import { schemaNameMistakes } from './schema-names.js';
 import { startingValueOf } from './starting-value.js';
 
@@ -214,13 +215,17 @@ function writeOutSchema(path: Path, short: Json, complain: Complain) {
 /** The starting value that a schema gives; complains of everything that is wrong with the schema. */
 function startingOf(path: Path, schema: Schema, complain: Complain, otherwise?: Json): Json | undefined {
   const name = path[1];
-  const costs = [...schemaCostMistakes(schema), ...schemaNameMistakes(schema)];
-  for (const mistake of costs) complain([...path, ...mistake.path], mistake.detail);
-  if (costs.length > 0) return otherwise;
+  const costs = [
+    ...schemaCostMistakes(schema, patternsOf(complain)),
+    ...schemaNameMistakes(schema),
+    ...schemaContradictions(schema),
+  ];
+  // What could be costly is not even compiled.
+  const mistakes = costs.length > 0 ? costs : schemaMistakes(schema);
+  for (const mistake of mistakes) complain([...path, ...mistake.path], mistake.detail);
+  if (mistakes.length > 0) return otherwise;
   const starting = startingValueOf(schema) ?? otherwise;
-  const unusable = unusableSchema(schema);
-  if (unusable !== undefined) complain(path, `This is not a usable JSON Schema: ${unusable}.`);
-  else if (starting === undefined) complain(path, `"${name}" has no starting value: give its schema a "default".`);
+  if (starting === undefined) complain(path, `"${name}" has no starting value: give its schema a "default".`);
   else {
     const mismatch = checkSchema(schema, starting);
     if (mismatch !== undefined) {
@@ -228,4 +233,13 @@ function startingOf(path: Path, schema: Schema, complain: Complain, otherwise?: 
     }
   }
   return starting;
+}
+
+const patternsMet = new WeakMap<Complain, PatternsMet>();
+
+/** All schemas of one manifest share what its patterns may cost. */
+function patternsOf(complain: Complain): PatternsMet {
+  const met = patternsMet.get(complain) ?? { unlike: 0, intricate: 0 };
+  patternsMet.set(complain, met);
+  return met;
 }

@@ -20,52 +20,68 @@ export type SchemaCheck = (
  * @returns the first problem, with its JSON Pointer, or undefined
  */
 export function checkValue(value: Json, deepest: number = limits.jsonDepth): ChangeProblem | undefined {
-  return walk(value, '', deepest)?.problem;
+  const found = walk(value, deepest);
+  if (found === undefined) return undefined;
+  const pointer = found.path
+    .toReversed()
+    .map((step) => `/${escapePointerToken(String(step))}`)
+    .join('');
+  return found.problemAt(pointer).problem;
 }
 
-function walk(value: Json, pointer: string, levelsLeft: number): { readonly problem: ChangeProblem } | undefined {
-  if (typeof value === 'number' && !(Math.abs(value) <= Number.MAX_SAFE_INTEGER)) {
-    return problem(
-      'number-out-of-range',
-      `${place(pointer)} is ${value}: numbers are finite and within ±(2⁵³−1), where they are exact.`,
-      { pointer },
-    );
-  }
-  if (typeof value === 'string') return unfitText(value, pointer);
+/** What is wrong, and where: its path is put together on the way back, so that what is right costs nothing. */
+interface Found {
+  /** The innermost step first. */
+  readonly path: (string | number)[];
+  readonly problemAt: (pointer: string) => { readonly problem: ChangeProblem };
+}
+
+function walk(value: Json, levelsLeft: number): Found | undefined {
+  if (typeof value === 'number') return Math.abs(value) <= Number.MAX_SAFE_INTEGER ? undefined : unfitNumber(value);
+  if (typeof value === 'string') return unfitText(value);
   if (typeof value !== 'object' || value === null) return undefined;
   if (levelsLeft === 0) {
-    return problem(
-      'value-too-deep',
-      `The value is nested too deeply: ${limits.jsonDepth} levels is what a record may have.`,
-      {
-        pointer,
-      },
-    );
+    const detail = `The value is nested too deeply: ${limits.jsonDepth} levels is what a record may have.`;
+    return { path: [], problemAt: (pointer) => problem('value-too-deep', detail, { pointer }) };
   }
   if (isJsonArray(value)) {
     for (let index = 0; index < value.length; index++) {
-      const found = walk(value[index] as Json, `${pointer}/${index}`, levelsLeft - 1);
-      if (found) return found;
+      const found = walk(value[index] as Json, levelsLeft - 1);
+      if (found !== undefined) return under(index, found);
     }
     return undefined;
   }
-  for (const [name, inner] of Object.entries(value)) {
-    const at = `${pointer}/${escapePointerToken(name)}`;
-    if (forbiddenNames.has(name)) {
-      return problem('name-forbidden', `"${name}" can't be a name in a value: choose another.`, { pointer: at });
-    }
-    const found = unfitText(name, at) ?? walk(inner, at, levelsLeft - 1);
-    if (found) return found;
+  for (const name of Object.keys(value)) {
+    const found = unfitName(name) ?? walk(value[name] as Json, levelsLeft - 1);
+    if (found !== undefined) return under(name, found);
   }
   return undefined;
 }
 
-function unfitText(text: string, pointer: string): { readonly problem: ChangeProblem } | undefined {
+function under(step: string | number, found: Found): Found {
+  found.path.push(step);
+  return found;
+}
+
+function unfitNumber(value: number): Found {
+  const detail = `is ${value}: numbers are finite and within ±(2⁵³−1), where they are exact.`;
+  return {
+    path: [],
+    problemAt: (pointer) => problem('number-out-of-range', `${place(pointer)} ${detail}`, { pointer }),
+  };
+}
+
+function unfitName(name: string): Found | undefined {
+  if (!forbiddenNames.has(name)) return unfitText(name);
+  const detail = `"${name}" can't be a name in a value: choose another.`;
+  return { path: [], problemAt: (pointer) => problem('name-forbidden', detail, { pointer }) };
+}
+
+function unfitText(text: string): Found | undefined {
   if (text.isWellFormed() && !text.includes('\0')) return undefined;
   const what = text.isWellFormed() ? 'the character NUL' : 'half of a surrogate pair';
-  return problem('text-invalid', `${place(pointer)} holds ${what}, which can't be stored as text: take it out.`, {
-    pointer,
-  });
+  const detail = `holds ${what}, which can't be stored as text: take it out.`;
+  return { path: [], problemAt: (pointer) => problem('text-invalid', `${place(pointer)} ${detail}`, { pointer }) };
 }
 
 function place(pointer: string): string {

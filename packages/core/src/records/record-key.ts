@@ -40,7 +40,7 @@ export interface DeclaredKey extends RecordKey {
 /**
  * Finds what the manifest declares for a key, whether it is sent under its name of now or under a former one.
  *
- * @returns the declaration, or `key-malformed` or `key-not-declared` with the nearest declared key
+ * @returns the declaration, or `key-malformed`, `key-not-declared` with the nearest declared key, or `not-for-players`
  */
 export function declarationOf(sent: string, manifest: Manifest): OrProblem<DeclaredKey> {
   let known = found.get(manifest);
@@ -71,6 +71,10 @@ function findDeclaration(sent: string, manifest: Manifest): OrProblem<DeclaredKe
     });
   }
   const declaration = Object.hasOwn(manifest.records, parsed.declared) ? manifest.records[parsed.declared] : undefined;
+  if (declaration === undefined && manifest.notForPlayers?.includes(markOf(parsed.declared)) === true) {
+    const detail = `${key} is not for players to see: "player: read" would let them.`;
+    return problem('not-for-players', detail, { key });
+  }
   if (declaration === undefined) return notDeclared(key, parsed, manifest);
   if (declaration.family !== undefined && parsed.member === undefined) {
     return problem(
@@ -100,4 +104,16 @@ function notDeclared(key: string, parsed: RecordKey, manifest: Manifest) {
     key,
     ...(nearest !== undefined && { nearest }),
   });
+}
+
+/**
+ * A mark by which a key is known again without being told: FNV-1a, 32 bits
+ * (Fowler, Noll and Vo), over its UTF-16 units, in hexadecimal.
+ */
+export function markOf(key: string): string {
+  let hash = 0x811c9dc5;
+  for (let index = 0; index < key.length; index++) {
+    hash = Math.imul(hash ^ key.charCodeAt(index), 0x01000193);
+  }
+  return (hash >>> 0).toString(16).padStart(8, '0');
 }

@@ -3,7 +3,7 @@ import * as devices from '../shapes/devices.js';
 import * as players from '../shapes/players.js';
 import * as sessions from '../shapes/sessions.js';
 import { id, jsonValue, recordKey, storedRecord } from '../shapes/values.js';
-import type { Route } from './route.js';
+import { ifMatch, ifNoneMatch, type Route } from './route.js';
 
 const session = { session: sessions.sessionId };
 const text = z.string();
@@ -51,6 +51,7 @@ export const deviceRoutes = {
     summary: "One of the player's own values, with its revision as ETag",
     callers: ['device'],
     params: { key: recordKey },
+    headers: [ifNoneMatch],
     status: 200,
     response: jsonValue,
     problems: ['key-malformed', 'key-not-declared', 'not-for-players'],
@@ -62,6 +63,7 @@ export const deviceRoutes = {
     callers: ['device'],
     params: { key: recordKey },
     body: jsonValue,
+    headers: [ifMatch],
     status: 200,
     response: storedRecord,
     problems: [

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import * as manifests from '../shapes/manifests.js';
-import type { Route } from './route.js';
+import { ifNoneMatch, type Route } from './route.js';
 
 /** The manifests of an environment: read, checked, compared, installed, learned. */
 export const manifestRoutes = {
@@ -10,6 +10,7 @@ export const manifestRoutes = {
     summary: 'The installed manifest, or an older version of it, with an ETag',
     callers: ['host', 'device-key', 'device', 'viewer'],
     query: manifests.versionQuery,
+    headers: [ifNoneMatch],
     status: 200,
     response: manifests.manifestResponse,
     problems: ['manifest-not-installed', 'manifest-version-unknown'],
@@ -41,7 +42,7 @@ export const manifestRoutes = {
     body: manifests.manifestText,
     status: 200,
     response: manifests.mistakeList,
-    problems: [],
+    problems: ['manifest-too-costly', 'too-many-requests'],
   },
   diffManifest: {
     method: 'post',
@@ -51,7 +52,7 @@ export const manifestRoutes = {
     body: manifests.manifestText,
     status: 200,
     response: manifests.manifestDiff,
-    problems: ['manifest-invalid', 'manifest-is-other-game'],
+    problems: ['manifest-invalid', 'manifest-too-costly', 'manifest-is-other-game'],
   },
   installManifest: {
     method: 'post',
@@ -60,8 +61,17 @@ export const manifestRoutes = {
     callers: ['designer'],
     body: manifests.installRequest,
     status: 201,
-    response: z.object({ version: z.int() }),
-    problems: ['manifest-invalid', 'manifest-misfits', 'manifest-names-conflict', 'manifest-is-other-game'],
+    response: z.object({
+      version: z.int(),
+      unchanged: z.literal(true).optional().meta({ description: 'It says the same as what is installed.' }),
+    }),
+    problems: [
+      'manifest-invalid',
+      'manifest-too-costly',
+      'manifest-misfits',
+      'manifest-names-conflict',
+      'manifest-is-other-game',
+    ],
   },
   setLearning: {
     method: 'put',

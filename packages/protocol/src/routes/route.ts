@@ -9,6 +9,32 @@ import type { Role } from '../shapes/operators.js';
  */
 export type Caller = 'anybody' | 'host' | 'device' | 'device-key' | Role;
 
+/** A header that a call takes. */
+export interface Header {
+  readonly name: string;
+  readonly description: string;
+  readonly isNeeded?: true;
+}
+
+/** The ETag of the record that was read: nothing else is replaced unseen. */
+export const ifMatch: Header = {
+  name: 'If-Match',
+  description:
+    'The ETag of the record that you read, such as "8", with its quotes: another revision is 412. Needed while the player is in a session.',
+};
+/** The ETag that is known already. */
+export const ifNoneMatch: Header = {
+  name: 'If-None-Match',
+  description: 'The ETag that you have: the same is answered 304, without a body.',
+};
+/** The same for every try of one call. */
+export const idempotencyKey: Header = {
+  name: 'Idempotency-Key',
+  description:
+    'A token of your own, the same for every try of one call: it is applied once, and answered alike for 7 days.',
+  isNeeded: true,
+};
+
 export interface Route {
   readonly method: 'get' | 'post' | 'put' | 'delete';
   /** As in OpenAPI: parameters in braces. */
@@ -18,6 +44,8 @@ export interface Route {
   readonly params?: { readonly [name: string]: z.ZodType };
   readonly query?: z.ZodObject;
   readonly body?: z.ZodType;
+  /** Headers that mean something here, beside those that every call may carry. */
+  readonly headers?: readonly Header[];
   /** The body as the document shows it, where its parts are checked by themselves. */
   readonly documentedBody?: z.ZodType;
   readonly status: number;

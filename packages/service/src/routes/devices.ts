@@ -2,7 +2,7 @@ import { isForPlayers, mayWriteIn, readKeys, spokenRecords, underCurrentKeys } f
 import { Refusal, routes } from '@vekkon/protocol';
 import { recordsIn, rfc3339, type EnvironmentRow, type SessionRow } from '@vekkon/store';
 import type { IRouter } from 'express';
-import { deviceIn, deviceOf, nameOf, type Principal } from '../access.js';
+import { deviceIn, deviceOf, listenerOf, nameOf, type Principal } from '../access.js';
 import { recordsByKey } from '../records-by-key.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { hashToken, newId, newToken } from '../tokens.js';
@@ -15,7 +15,8 @@ const tokenLasts = 30 * 24 * 60 * 60 * 1000;
 export function serveDevices(router: IRouter, desk: Desk): void {
   const { reader, writer, clock } = desk;
 
-  serveRoute(router, desk, routes.addDevice, async ({ body, environment }) => {
+  serveRoute(router, desk, routes.addDevice, async ({ body, environment, request, response }) => {
+    await desk.limits.addDevice(request, response);
     const token = newToken('deviceToken');
     const expiresAt = clock.now() + tokenLasts;
     const added = await writer.do('addDevice', {
@@ -50,7 +51,14 @@ export function serveDevices(router: IRouter, desk: Desk): void {
       throw new Refusal('session-ended', `The session ended at ${rfc3339(session.ended_at)}. Join the player again.`);
     }
     if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
-    desk.streams.listen(place.number, session.host, response, session.id);
+    const { number: at } = place;
+    desk.streams.listen({
+      environment: at,
+      host: session.host,
+      response,
+      principal: listenerOf(principal),
+      session: session.id,
+    });
     return undefined;
   });
 
@@ -94,6 +102,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
     const { player, device } = params;
     await writer.do('revokeDevice', { environment: number, player, device, by: nameOf(principal) });
     desk.access.forgetAll();
+    desk.streams.endOfDevice(device);
     return { revoked: device };
   });
 }

@@ -4,7 +4,6 @@ import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { newKey } from './keys.js';
-import { manifestIn } from './manifests.js';
 
 /** Seconds for which a session is promised to its host. In `dev` a breakpoint may stop the game for a while. */
 const leaseSeconds = { dev: 900, other: 60 };
@@ -14,8 +13,9 @@ export function serveEnvironments(router: IRouter, desk: Desk): void {
   const { reader, writer } = desk;
 
   serveRoute(router, desk, routes.createEnvironment, async ({ body, principal }) => {
+    const { manifest: source } = body;
     const manifest =
-      body.manifest === undefined ? null : { manifest: manifestIn(body.manifest), source: body.manifest };
+      source === undefined ? null : { manifest: await desk.manifests.manifestIn(source, nameOf(principal)), source };
     const game = manifest?.manifest.game ?? body.game;
     if (game === undefined)
       throw new Refusal('request-invalid', 'Send the manifest, or at least the name of the game.');

@@ -1,6 +1,7 @@
 import { Refusal, routes } from '@vekkon/protocol';
 import { rfc3339 } from '@vekkon/store';
 import type { IRouter } from 'express';
+import { listenerOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { sessionSummary } from './players.js';
 
@@ -34,7 +35,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.hostStream, async ({ params, query, environment, response }) => {
+  serveRoute(router, desk, routes.hostStream, async ({ params, query, environment, principal, response }) => {
     const { number } = await environment();
     if (query.instance !== undefined) {
       // An instance that was replaced is told so here too, and hears nothing more.
@@ -46,7 +47,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
       });
     }
     if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
-    desk.streams.listen(number, params.host, response);
+    desk.streams.listen({ environment: number, host: params.host, response, principal: listenerOf(principal) });
     return undefined;
   });
 

@@ -1,6 +1,7 @@
 import { Refusal, routes, type KeySummary } from '@vekkon/protocol';
 import { rfc3339 } from '@vekkon/store';
 import type { IRouter } from 'express';
+import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { hashToken, newToken } from '../tokens.js';
 
@@ -26,19 +27,20 @@ export function serveKeys(router: IRouter, desk: Desk): void {
     keys: (await keysOf((await environment()).number)).map(({ hash: _, ...key }) => key),
   }));
 
-  serveRoute(router, desk, routes.createKey, async ({ body, environment }) => {
+  serveRoute(router, desk, routes.createKey, async ({ body, environment, principal }) => {
     const { key, kept } = newKey(body.sort === 'host-key' ? 'hostKey' : 'deviceKey');
-    await writer.do('addKey', { ...kept, environment: (await environment()).number });
+    await writer.do('addKey', { ...kept, environment: (await environment()).number, by: nameOf(principal) });
     return { id: kept.hint, sort: kept.sort, createdAt: rfc3339(clock.now()), revokedAt: null, key };
   });
 
-  serveRoute(router, desk, routes.revokeKey, async ({ params, environment }) => {
+  serveRoute(router, desk, routes.revokeKey, async ({ params, environment, principal }) => {
     const { number } = await environment();
     const found = (await keysOf(number)).find((key) => key.id === params.keyId);
     if (found === undefined)
       throw new Refusal('key-unknown', `There is no key "${params.keyId}" here: see the list of keys.`);
-    await writer.do('revokeCredential', { hash: found.hash });
+    await writer.do('revokeKey', { hash: found.hash, environment: number, hint: found.id, by: nameOf(principal) });
     access.forgetAll();
+    desk.streams.endOf(found.hash);
     const { hash: _, ...key } = found;
     return { ...key, revokedAt: found.revokedAt ?? rfc3339(clock.now()) };
   });

@@ -1,5 +1,5 @@
 import { placeInFile, playersPart, type Manifest } from '@vekkon/core';
-import { fileWithLearned, readManifestFile, type Mistake } from '@vekkon/core/manifest-file';
+import { fileWithLearned } from '@vekkon/core/manifest-file';
 import { Refusal, routes, type ManifestResponse } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow } from '@vekkon/store';
 import type { IRouter } from 'express';
@@ -8,7 +8,7 @@ import { serveRoute, type Desk } from '../serve-route.js';
 
 /** The manifests of an environment: read, checked, compared, installed, learned. */
 export function serveManifests(router: IRouter, desk: Desk): void {
-  const { reader, writer } = desk;
+  const { reader, writer, manifests } = desk;
 
   serveRoute(router, desk, routes.manifest, async ({ query, environment, principal, request, response }) => {
     const place = await environment();
@@ -54,28 +54,27 @@ export function serveManifests(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.checkManifest, async ({ body }) => {
-    const read = readManifestFile(body.manifest);
+  serveRoute(router, desk, routes.checkManifest, async ({ body, principal }) => {
+    const read = await manifests.read(body.manifest, nameOf(principal));
     return { mistakes: 'mistakes' in read ? [...read.mistakes] : [] };
   });
 
-  serveRoute(router, desk, routes.diffManifest, async ({ body, environment }) => {
+  serveRoute(router, desk, routes.diffManifest, async ({ body, environment, principal }) => {
     const place = await environment();
-    const manifest = manifestIn(body.manifest);
+    const manifest = await manifests.manifestIn(body.manifest, nameOf(principal));
     checkGame(manifest, place);
     return { installed: place.manifest_version, ...(await reader.diff(place, manifest)) };
   });
 
   serveRoute(router, desk, routes.installManifest, async ({ body, environment, principal }) => {
     const place = await environment();
-    const { version } = await writer.do('installManifest', {
+    return writer.do('installManifest', {
       environment: place.number,
-      manifest: manifestIn(body.manifest),
+      manifest: await manifests.manifestIn(body.manifest, nameOf(principal)),
       source: body.manifest,
       acceptMisfits: body.acceptMisfits,
       by: nameOf(principal),
     });
-    return { version };
   });
 
   serveRoute(router, desk, routes.setLearning, async ({ body, environment, principal }) => {
@@ -88,22 +87,6 @@ export function serveManifests(router: IRouter, desk: Desk): void {
     const found = await reader.misfits(await environment(), query.count + 1);
     return { misfits: found.slice(0, query.count), hasMore: found.length > query.count };
   });
-}
-
-/** The manifest in a file's text; refused with every mistake in it. */
-export function manifestIn(source: string): Manifest {
-  const read = readManifestFile(source);
-  if ('manifest' in read) return read.manifest;
-  throw manifestInvalid(read.mistakes);
-}
-
-function manifestInvalid(mistakes: readonly Mistake[]): Refusal {
-  const [first] = mistakes;
-  return new Refusal(
-    'manifest-invalid',
-    `The manifest has ${mistakes.length === 1 ? 'a mistake' : `${mistakes.length} mistakes`}; line ${first?.line}, column ${first?.column}: ${first?.detail}`,
-    { mistakes },
-  );
 }
 
 function checkGame({ game }: Manifest, place: EnvironmentRow): void {

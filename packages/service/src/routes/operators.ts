@@ -2,6 +2,9 @@ import { hash, verify } from '@node-rs/argon2';
 import { Refusal, routes, type OperatorProfile, type SignInResponse } from '@vekkon/protocol';
 import { rfc3339 } from '@vekkon/store';
 import type { IRouter } from 'express';
+import { addressOf } from '../call-limits.js';
+import { SignInLimits } from '../sign-in-limits.js';
+import { Turns } from '../turns.js';
 import { environmentSummary } from './environments.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { hashToken, newToken } from '../tokens.js';
@@ -25,11 +28,23 @@ export function serveOperators(router: IRouter, desk: Desk): void {
     return { token, expiresAt: rfc3339(expiresAt), operator: { email, name, role } };
   }
 
-  serveRoute(router, desk, routes.signIn, async ({ body }) => {
+  const signIns = new SignInLimits();
+  // One address has one password checked at a time: each takes as long as it should.
+  const checking = new Turns();
+
+  serveRoute(router, desk, routes.signIn, async ({ body, request, response }) => {
+    const address = addressOf(request);
+    await signIns.enter(request, response, body.email);
     const operator = await reader.operatorByEmail(body.email);
     // An unknown e-mail takes as long as a wrong password, so that nobody can find out who is known.
-    const isRight = await verify(operator?.password_hash ?? (await hashOfNobody), body.password);
-    if (operator === undefined || !isRight) throw new Refusal('sign-in-refused');
+    const kept = operator?.password_hash ?? (await hashOfNobody);
+    const isRight = await checking.take(address, () => verify(kept, body.password));
+    if (operator === undefined || !isRight) {
+      const [what, by, detail] = ['sign-in-refused', body.email.toLowerCase(), `from ${address}`];
+      await writer.do('note', { environment: null, what, by, player: null, detail });
+      throw new Refusal('sign-in-refused');
+    }
+    signIns.remember(request);
     return signedIn(operator);
   });
 
@@ -39,7 +54,8 @@ export function serveOperators(router: IRouter, desk: Desk): void {
     return {};
   });
 
-  serveRoute(router, desk, routes.firstAdmin, async ({ body }) => {
+  serveRoute(router, desk, routes.firstAdmin, async ({ body, request, response }) => {
+    await signIns.enter(request, response, 'the first admin');
     const { email, name } = body;
     const { number } = await writer.do('addFirstAdmin', {
       email,

@@ -142,6 +142,8 @@ export function servePlayers(router: IRouter, desk: Desk): void {
         'A host key may erase only players of a rehearsal; an admin may erase any.',
       );
     }
+    const found = await reader.player(number, params.player);
+    const devices = found === undefined ? [] : await reader.devices(found.number);
     await desk.writer.do('erasePlayer', {
       environment: number,
       player: params.player,
@@ -149,6 +151,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     });
     // The tokens of their devices are gone too.
     desk.access.forgetAll();
+    for (const { id } of devices) desk.streams.endOfDevice(id);
     return { erased: true };
   });
 

@@ -27,6 +27,13 @@ import type {
   TrashRow,
 } from '../tables.js';
 import { recordOf } from '../writer/records-in-work.js';
+import {
+  countOfUnsettled,
+  unsettledPage,
+  unsettledSums,
+  type UnsettledCount,
+  type UnsettledFilters,
+} from './unsettled.js';
 
 /** Who a credential belongs to. */
 export interface Credential {
@@ -388,35 +395,27 @@ export class Reader {
       .execute();
   }
 
-  /** Transactions that wait for a person, the newest first. */
-  async unsettled(environment: number, player: string | undefined, count: number) {
-    let found = this.#db
-      .selectFrom('unsettled')
-      .innerJoin('players', 'players.number', 'unsettled.player')
-      .where('unsettled.environment', '=', environment);
-    if (player !== undefined) found = found.where('players.id', '=', player);
-    const { total } = await found
-      .select((select) => select.fn.countAll<number>().as('total'))
-      .executeTakeFirstOrThrow();
-    const rows = await found
-      .selectAll('unsettled')
-      .select('players.id as player_id')
-      .orderBy('unsettled.at', 'desc')
-      .orderBy('unsettled.id')
-      .limit(count)
-      .execute();
-    return { total, rows };
+  /** A page of the transactions that wait for a person, the newest first. */
+  async unsettled(environment: number, filters: UnsettledFilters, count: number, after?: string) {
+    return unsettledPage(this.#db, environment, filters, count, after);
   }
 
-  /** What was done to an environment, the newest first. */
+  /** How many transactions wait for a person. */
+  async countOfUnsettled(environment: number, filters: UnsettledFilters): Promise<UnsettledCount> {
+    return countOfUnsettled(this.#db, environment, filters);
+  }
+
+  /** Where they pile up. */
+  async unsettledSums(environment: number) {
+    return unsettledSums(this.#db, environment);
+  }
+
+  /** What was done to an environment, and to the service as a whole, the newest first. */
   async activity(environment: number, count: number) {
-    return this.#db
-      .selectFrom('activity')
-      .selectAll()
-      .where('environment', '=', environment)
-      .orderBy('number', 'desc')
-      .limit(count)
-      .execute();
+    const lines = this.#db.selectFrom('activity').selectAll().orderBy('number', 'desc').limit(count);
+    const own = await lines.where('environment', '=', environment).execute();
+    const ofTheService = await lines.where('environment', 'is', null).execute();
+    return [...own, ...ofTheService].toSorted((one, other) => other.number - one.number).slice(0, count);
   }
 
   async session(environment: number, id: string): Promise<SessionRow | undefined> {

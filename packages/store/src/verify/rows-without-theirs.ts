@@ -14,12 +14,16 @@ const belongings = [
       'outside_changes',
       'once_tokens',
       'unsettled',
+      'unsettled_of_players',
+      'credited',
+      'written_by_players',
       'sessions',
       'devices',
       'outside_requests',
     ] as const
   ).map((table) => ({ table, column: 'player', owners: 'players', key: 'number' }) as const),
   { table: 'save_outcomes', column: 'session', owners: 'sessions', key: 'id' },
+  { table: 'late_saves', column: 'session', owners: 'sessions', key: 'id' },
   { table: 'credentials', column: 'device', owners: 'devices', key: 'number' },
 ] as const;
 

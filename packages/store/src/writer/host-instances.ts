@@ -20,6 +20,15 @@ export class HostInstances {
    */
   async see(environment: number, host: string, instance: string, now: number): Promise<boolean> {
     if ((await this.newestOf(environment, host)) === instance) return true;
+    if (await this.isReplaced(environment, host, instance)) return false;
+    await this.db.insertInto('host_instances').values({ environment, host, instance, seen_at: now }).execute();
+    this.#newest.set(`${environment}/${host}`, instance);
+    return true;
+  }
+
+  /** Was this instance the host once, and is another now? */
+  async isReplaced(environment: number, host: string, instance: string): Promise<boolean> {
+    if ((await this.newestOf(environment, host)) === instance) return false;
     const known = await this.db
       .selectFrom('host_instances')
       .select('number')
@@ -27,10 +36,7 @@ export class HostInstances {
       .where('host', '=', host)
       .where('instance', '=', instance)
       .executeTakeFirst();
-    if (known !== undefined) return false;
-    await this.db.insertInto('host_instances').values({ environment, host, instance, seen_at: now }).execute();
-    this.#newest.set(`${environment}/${host}`, instance);
-    return true;
+    return known !== undefined;
   }
 
   async newestOf(environment: number, host: string): Promise<string | undefined> {

@@ -2,9 +2,7 @@ import {
   applyTransaction,
   checkPlayerSize,
   checkRecordSize,
-  creditPeriods,
   currentKey,
-  storedKeys,
   underCurrentKeys,
   utf8Bytes,
   type ChangeProblem,
@@ -18,6 +16,7 @@ import {
   type Trashed,
 } from '@vekkon/core';
 import { CheckpointsInWork } from './checkpoints-in-work.js';
+import { CreditsInWork } from './credits-in-work.js';
 import { given, keptQuery, type Compiled } from '../kept-query.js';
 import type { HistoryTable, NewLedgerRow, NewTrashRow, PlayerRow } from '../tables.js';
 import type { WriterContext } from './context.js';
@@ -54,11 +53,6 @@ type Outcome =
     }
   | { readonly applied: false; readonly problem: ChangeProblem & { readonly change: number } };
 
-interface Credited {
-  readonly at: number;
-  readonly amount: number;
-}
-
 /**
  * One player's records while a command changes them: read whole, decided by
  * the rules, written together. They stand under the keys that the manifest
@@ -67,6 +61,7 @@ interface Credited {
  */
 export class RecordsInWork {
   readonly checkpoints: CheckpointsInWork;
+  readonly credits: CreditsInWork;
   readonly #place: Place;
   readonly #player: number;
   readonly #records: Map<string, StoredRecord>;
@@ -80,12 +75,12 @@ export class RecordsInWork {
   readonly #ledger: NewLedgerRow[] = [];
   readonly #trash: NewTrashRow[] = [];
   readonly #changed = new Map<string, { readonly record: StoredRecord; readonly text: string }>();
-  readonly #credited = new Map<string, Credited[]>();
 
   private constructor(place: Place, player: number, held: HeldRecords) {
     this.#place = place;
     this.#player = player;
     this.checkpoints = new CheckpointsInWork(place, player);
+    this.credits = new CreditsInWork(place.db, player);
     this.#records = new Map(held.records);
     this.#seenOf = new Map(held.seenOf);
     this.#bytesOf = new Map(held.bytesOf);
@@ -103,31 +98,20 @@ export class RecordsInWork {
     return this.#records;
   }
 
+  /** The keys that this command changed. */
+  get writtenKeys(): Iterable<string> {
+    return this.#changed.keys();
+  }
+
+  /** About how many bytes this command's revisions and ledger lines take. */
+  get writtenBytes(): number {
+    const values = this.#history.reduce((sum, { value }) => sum + utf8Bytes(value) + rowBytes, 0);
+    return this.#ledger.reduce((sum, { reason }) => sum + utf8Bytes(reason) + rowBytes, values);
+  }
+
   /** The keys changed after the player's commit `seen`, by whomever. */
   changedSince(seen: number): string[] {
     return [...this.#seenOf].filter(([, at]) => at > seen).map(([key]) => key);
-  }
-
-  /**
-   * Reads what was credited lately to the currencies that have a limit, where
-   * transactions credit them.
-   *
-   * @param earliest when the first of the transactions can have happened
-   */
-  async loadCredits(transactions: readonly Transaction[], manifest: Manifest, earliest: number): Promise<void> {
-    for (const change of transactions.flatMap(({ changes }) => changes)) {
-      if (change.op !== 'credit') continue;
-      const key = currentKey(change.key, manifest);
-      const declaration = manifest.records[key];
-      if (declaration?.kind !== 'currency' || declaration.creditLimit === undefined || this.#credited.has(key))
-        continue;
-      const since = earliest - creditPeriods[declaration.creditLimit.per];
-      const rows: Credited[] = [];
-      for (const one of storedKeys(key, manifest)) {
-        rows.push(...(await creditsSince(this.#place.db, this.#player, one, since)));
-      }
-      this.#credited.set(key, rows);
-    }
   }
 
   /** Applies a transaction whole, or leaves everything as it is. */
@@ -136,8 +120,7 @@ export class RecordsInWork {
       spoken,
       byPlayer,
       checkpoints: this.checkpoints.atHand(seen),
-      creditedSince: (key, since) =>
-        (this.#credited.get(key) ?? []).reduce((sum, one) => (one.at > since ? sum + one.amount : sum), 0),
+      creditedSince: (key, since) => this.credits.since(key, since),
     });
     if (!outcome.applied) return outcome;
     const texts = new Map([...outcome.changed].map(([key, record]) => [key, JSON.stringify(record.value)]));
@@ -179,7 +162,7 @@ export class RecordsInWork {
     }
     for (const line of ledger) {
       this.#ledger.push({ ...line, player: this.#player, at, session, by, label });
-      if (line.op === 'credit') this.#credited.get(line.key)?.push({ at, amount: line.amount });
+      if (line.op === 'credit') this.credits.add(line.key, at, line.amount);
     }
     for (const { key, record, by: why } of trash) {
       const value = JSON.stringify(record.value);
@@ -218,6 +201,7 @@ export class RecordsInWork {
       return [player, key, at, op, amount, balance, reason, count, session, by, label];
     });
     this.#runAll(insertLedger.compiled(this.#place.db), ledger);
+    await this.credits.write();
     for (const row of this.#trash) await this.#place.db.insertInto('trash').values(row).execute();
     this.#place.held.keep(player, {
       manifest: this.#manifest,
@@ -254,6 +238,9 @@ export class RecordsInWork {
     return checkPlayerSize(bytes);
   }
 }
+
+/** What a row takes beside its value, about. */
+const rowBytes = 200;
 
 /** Where records are read and written. */
 type Place = Pick<WriterContext, 'db' | 'runMany' | 'held'>;
@@ -337,16 +324,6 @@ const insertLedger = keptQuery(
     by: string | null,
     label: string | null,
   ) => db.insertInto('ledger').values({ player, key, at, op, amount, balance, reason, count, session, by, label }),
-);
-
-const creditsSince = keptQuery((db, player: number, key: string, since: number) =>
-  db
-    .selectFrom('ledger')
-    .select(['at', 'amount'])
-    .where('player', '=', player)
-    .where('key', '=', key)
-    .where('op', '=', 'credit')
-    .where('at', '>', since),
 );
 
 const setSeen = keptQuery((db, seen: number, player: number) =>

@@ -17,8 +17,9 @@ interface Waiting {
   readonly reject: (reason: unknown) => void;
 }
 
-/** How many commands one commit takes at the most: what waits longer than that waits for the next. */
+/** How many commands one commit takes at the most, and for how many milliseconds: what is left waits for the next. */
 const commandsPerCommit = 256;
+const longestBatch = 20;
 
 /**
  * The one place that writes.
@@ -81,7 +82,9 @@ export class Writer {
   async #drain(): Promise<void> {
     // Requests that are read in the same turn of the event loop share a commit.
     await new Promise((resolve) => setImmediate(resolve));
-    while (this.#waiting.length > 0) {
+    for (let isFirst = true; this.#waiting.length > 0; isFirst = false) {
+      // Between two commits whatever has arrived meanwhile is read and answered.
+      if (!isFirst) await new Promise((resolve) => setImmediate(resolve));
       const batch = this.#waiting.splice(0, commandsPerCommit);
       try {
         const answers = await this.#commit(batch);
@@ -98,12 +101,18 @@ export class Writer {
     this.#draining = undefined;
   }
 
-  /** Applies a batch and commits it. @returns what to tell each caller now */
-  async #commit(batch: readonly Waiting[]): Promise<(() => void)[]> {
+  /** Applies a batch, as much of it as there is time for, and commits it. @returns what to tell each caller now */
+  async #commit(batch: Waiting[]): Promise<(() => void)[]> {
     this.#engine.begin();
     try {
       const answers: (() => void)[] = [];
-      for (const command of batch) answers.push(await this.#apply(command));
+      const since = performance.now();
+      for (const [index, command] of batch.entries()) {
+        answers.push(await this.#apply(command));
+        if (performance.now() - since < longestBatch) continue;
+        this.#waiting.unshift(...batch.splice(index + 1));
+        break;
+      }
       this.#engine.commit(this.#time.at(this.#clock.now(), this.#clock.monotonic()));
       this.#notes.keep();
       return answers;

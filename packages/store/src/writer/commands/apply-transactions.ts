@@ -5,7 +5,7 @@ import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type WriterContext } from '../context.js';
 import type { RecordsInWork } from '../records-in-work.js';
 import { keepLearned } from './learning.js';
-import type { Unapplied } from './unsettled.js';
+import type { Unapplied } from '../unsettled-in-work.js';
 
 /** Whence transactions come. Times in milliseconds since 1970, UTC. */
 interface Source {
@@ -47,8 +47,8 @@ export async function applyTransactions(
   let rules = before;
   const touched = new Set<string>();
   const outcomes: TransactionOutcome[] = [];
-  const firstAt = Math.min(...transactions.map((one) => timeOf(one, source)));
-  await records.loadCredits(transactions, rules.manifest, firstAt);
+  const times = transactions.map((one) => timeOf(one, source));
+  await records.credits.load(transactions, rules.manifest, times);
   await records.checkpoints.load(transactions);
   for (const [position, transaction] of transactions.entries()) {
     const { once, label = null } = transaction;

@@ -68,20 +68,39 @@ export async function createEnvironment(
       })
       .execute();
   }
-  for (const key of create.keys) await addKey(context, { ...create, ...key, environment: number });
+  for (const key of create.keys) await keepKey(context, { ...create, ...key, environment: number });
   return { number };
 }
 
-/** Keeps the hash of a new key of an environment. */
+/** Makes a key of an environment: only its hash is kept. */
 export async function addKey(
-  { db }: WriterContext,
-  add: NewKey & { readonly environment: number } & Stamp,
+  context: WriterContext,
+  add: NewKey & { readonly environment: number; readonly by: string } & Stamp,
 ): Promise<null> {
-  const { hash, sort, hint, environment, now } = add;
+  const { sort, hint, environment, by, now } = add;
+  await keepKey(context, add);
+  await note(context, { environment, what: 'key-made', by, player: null, detail: `${sort} ${hint}…`, now });
+  return null;
+}
+
+async function keepKey(
+  { db }: WriterContext,
+  { hash, sort, hint, environment, now }: NewKey & { readonly environment: number } & Stamp,
+): Promise<void> {
   await db
     .insertInto('credentials')
     .values({ hash, sort, hint, environment, operator: null, created_at: now, expires_at: null, revoked_at: null })
     .execute();
+}
+
+/** A key is over from now on. */
+export async function revokeKey(
+  context: WriterContext,
+  revoke: { readonly environment: number; readonly hash: string; readonly hint: string; readonly by: string } & Stamp,
+): Promise<null> {
+  const { environment, hash, hint, by, now } = revoke;
+  await context.db.updateTable('credentials').set({ revoked_at: now }).where('hash', '=', hash).execute();
+  await note(context, { environment, what: 'key-revoked', by, player: null, detail: `${hint}…`, now });
   return null;
 }
 

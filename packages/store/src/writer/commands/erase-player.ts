@@ -1,5 +1,6 @@
 import { Refusal } from '@vekkon/protocol';
 import type { Stamp, WriterContext } from '../context.js';
+import { countUnsettled } from '../unsettled-sums.js';
 import { note } from './activity.js';
 
 export interface ErasePlayer {
@@ -27,6 +28,12 @@ export async function erasePlayer(
     leases.forget(id);
   const sessions = db.selectFrom('sessions').select('id').where('player', '=', number);
   await db.deleteFrom('save_outcomes').where('session', 'in', sessions).execute();
+  await db.deleteFrom('late_saves').where('session', 'in', sessions).execute();
+  const unsettled = await db.selectFrom('unsettled').selectAll().where('player', '=', number).execute();
+  await countUnsettled(
+    context,
+    unsettled.map((before) => ({ before, row: undefined })),
+  );
   for (const table of [
     'records',
     'history',
@@ -36,6 +43,9 @@ export async function erasePlayer(
     'outside_changes',
     'once_tokens',
     'unsettled',
+    'unsettled_of_players',
+    'credited',
+    'written_by_players',
     'outside_requests',
     'sessions',
   ] as const) {

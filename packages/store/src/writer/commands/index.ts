@@ -1,7 +1,7 @@
 import type { Refusal } from '@vekkon/protocol';
 import { note, probe } from './activity.js';
 import { addDevice, revokeDevice, useDeviceToken } from './devices.js';
-import { addKey, createEnvironment, setOrigins } from './environments.js';
+import { addKey, createEnvironment, revokeKey, setOrigins } from './environments.js';
 import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
 import { changeOutside } from './change-outside.js';
@@ -42,6 +42,7 @@ export const commands = {
   useDeviceToken,
   revokeDevice,
   addKey,
+  revokeKey,
   addOperator,
   addFirstAdmin,
   addCredential,

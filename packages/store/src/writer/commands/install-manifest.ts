@@ -18,7 +18,7 @@ export interface InstallManifest {
 export async function installManifest(
   context: WriterContext,
   { environment: number, manifest: sent, source, acceptMisfits, by, now }: InstallManifest & Stamp,
-): Promise<{ readonly version: number }> {
+): Promise<{ readonly version: number; readonly unchanged?: true }> {
   const { db } = context;
   const environment = await environmentOf(context, number);
   if (sent.game !== environment.game) {
@@ -31,6 +31,17 @@ export async function installManifest(
   const { manifest, conflicts } =
     before === null ? { manifest: sent, conflicts: [] } : withNamesOverTime(sent, before.manifest);
   if (conflicts.length > 0) throw new Refusal('manifest-names-conflict', conflicts.join(' '));
+  const text = JSON.stringify(manifest);
+  if (environment.manifest_version !== null && (await textOf(context, number, environment.manifest_version)) === text) {
+    // What it says is the same; how it is written may be another.
+    await db
+      .updateTable('manifests')
+      .set({ source })
+      .where('environment', '=', number)
+      .where('version', '=', environment.manifest_version)
+      .execute();
+    return { version: environment.manifest_version, unchanged: true };
+  }
   const inForce = await context.manifests.withWhatStaysLearned(environment, manifest);
   const misfits = before === null ? [] : await countMisfits(db, number, inForce, keysToCheck(before.manifest, inForce));
   const records = misfits.reduce((sum, one) => sum + one.count, 0);
@@ -44,13 +55,23 @@ export async function installManifest(
   const version = (environment.manifest_version ?? 0) + 1;
   await db
     .insertInto('manifests')
-    .values({ environment: number, version, source, manifest: JSON.stringify(manifest), installed_at: now, by })
+    .values({ environment: number, version, source, manifest: text, installed_at: now, by })
     .execute();
   const forgets = await forgetLearned(context, number, manifest, environment.learns === 1);
   await updateEnvironment(context, number, { manifest_version: version, learned: forgets });
   const detail = `version ${version}${records > 0 ? `, with ${records} misfits accepted` : ''}`;
   await note(context, { environment: number, what: 'manifest-installed', by, player: null, detail, now });
   return { version };
+}
+
+async function textOf({ db }: WriterContext, environment: number, version: number): Promise<string | undefined> {
+  const row = await db
+    .selectFrom('manifests')
+    .select('manifest')
+    .where('environment', '=', environment)
+    .where('version', '=', version)
+    .executeTakeFirst();
+  return row?.manifest;
 }
 
 /**

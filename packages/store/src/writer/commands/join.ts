@@ -81,6 +81,8 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   if (decision.do === 'wait' && open !== undefined) {
     return { holder: { session: open.id, host: open.host, leaseEnds: leaseEnds ?? join.monotonic } };
   }
+  // Whoever is not let in takes nobody's place.
+  if (hasInstance(join)) await context.instances.see(join.environment, join.host, join.instance, join.now);
 
   const player = found ?? (await addPlayer(context, join));
   const records = await RecordsInWork.load(context, player.number, manifest.rules.manifest);
@@ -187,8 +189,12 @@ async function openSession(
   return row;
 }
 
-async function checkInstance({ instances }: WriterContext, join: Join & Stamp): Promise<void> {
-  // A page that is loaded again is another instance every time: sessions tell them apart, nothing else must.
-  if (join.instance === null || join.device !== null) return;
-  if (!(await instances.see(join.environment, join.host, join.instance, join.now))) throw hostReplaced(join.host);
+async function checkInstance({ instances }: WriterContext, join: Join): Promise<void> {
+  if (!hasInstance(join)) return;
+  if (await instances.isReplaced(join.environment, join.host, join.instance)) throw hostReplaced(join.host);
+}
+
+/** A page that is loaded again is another instance every time: sessions tell them apart, nothing else must. */
+function hasInstance<J extends Join>(join: J): join is J & { readonly instance: string } {
+  return join.instance !== null && join.device === null;
 }

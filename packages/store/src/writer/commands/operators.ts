@@ -39,8 +39,28 @@ export async function addFirstAdmin(
     .where('revoked_at', 'is', null)
     .where('expires_at', '>', add.now)
     .executeTakeFirst();
-  if (used.numUpdatedRows !== 1n) throw new Refusal('invitation-invalid');
+  if (used.numUpdatedRows !== 1n) throw await invitationInvalid(context, add.invitationHash);
   return addOperator(context, { ...add, role: 'admin' });
+}
+
+/** Why a link for the first admin is not taken. */
+async function invitationInvalid({ db }: WriterContext, hash: string): Promise<Refusal> {
+  const known = await db
+    .selectFrom('credentials')
+    .select(['expires_at', 'revoked_at'])
+    .where('hash', '=', hash)
+    .where('sort', '=', 'first-admin')
+    .executeTakeFirst();
+  const admin = await db.selectFrom('operators').select('number').executeTakeFirst();
+  if (admin !== undefined) {
+    return new Refusal('invitation-invalid', 'A link works once, and there is an admin already: sign in instead.');
+  }
+  if (known === undefined) {
+    return new Refusal('invitation-invalid', 'This link is not known here: was it copied whole, from this service?');
+  }
+  const why =
+    known.revoked_at === null ? 'This link is over: it works for an hour.' : 'A later start made a newer link.';
+  return new Refusal('invitation-invalid', `${why} Restart the service for a new one, and open that.`);
 }
 
 export interface AddCredential {
@@ -77,7 +97,7 @@ export async function addCredential({ db }: WriterContext, add: AddCredential & 
   return null;
 }
 
-/** A token, or a key, is over from now on. */
+/** A token is over from now on. */
 export async function revokeCredential(
   { db }: WriterContext,
   { hash, now }: { readonly hash: string } & Stamp,

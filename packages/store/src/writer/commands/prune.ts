@@ -5,6 +5,9 @@ import { tokenLasts } from './change-outside.js';
 /** How long the last outcome of a session is kept after its end, in milliseconds. Spools expire sooner. */
 const outcomeLasts = 30 * 24 * 60 * 60 * 1000;
 
+/** How far back credits are counted, in milliseconds: the longest period, and a long session before it. */
+const creditsCountFor = 14 * 24 * 60 * 60 * 1000;
+
 /** How long what was removed waits in the trash, in milliseconds. */
 export const trashLasts = 30 * 24 * 60 * 60 * 1000;
 
@@ -55,6 +58,14 @@ export async function prune({ db }: WriterContext, { agesBy: now }: Stamp): Prom
         .where('ended_at', '<=', now - outcomeLasts)
         .where('outcomes_from', 'is not', null),
     )
+    .execute();
+  await db
+    .deleteFrom('late_saves')
+    .where('at', '<=', now - outcomeLasts)
+    .execute();
+  await db
+    .deleteFrom('credited')
+    .where('minute', '<', Math.floor((now - creditsCountFor) / 60_000))
     .execute();
   await db
     .updateTable('sessions')

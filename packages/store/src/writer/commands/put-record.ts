@@ -10,6 +10,7 @@ import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { addPlayer, checkDevice, findPlayer, openSessionOf } from '../sessions.js';
+import { boundWhatPlayersWrite } from '../written-by-players.js';
 import { applyTransactions } from './apply-transactions.js';
 import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
@@ -67,6 +68,7 @@ export async function putRecord(
     throw new Refusal(code as ChangeProblemCode, detail, { ...facts, ...(isOther && { revision: stored.revision }) });
   }
   await records.writeFor(player, put.now);
+  if (put.device !== null) await boundWhatPlayersWrite(context, player, records, 0, put.now);
   const record = readKeys([key], records.records, rules).get(key);
   if (record === undefined) throw new Error(`${key} was put and is not there.`);
   return {

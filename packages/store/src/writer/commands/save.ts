@@ -17,8 +17,9 @@ import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { outcomeOf, putAside, takeAnswered } from '../save-outcomes.js';
 import { endSession, hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
+import { UnsettledInWork } from '../unsettled-in-work.js';
+import { boundWhatPlayersWrite } from '../written-by-players.js';
 import { applyTransactions } from './apply-transactions.js';
-import { checkRoomForUnsettled, keepUnsettled, type Unapplied } from './unsettled.js';
 
 export interface Save {
   readonly environment: number;
@@ -67,13 +68,14 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const digest = digestOf(save);
   const decision = await decide(context, session, save, digest);
   if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, save);
-  if (decision.do === 'refuse') return tooLate(context, session, save, decision.refusal);
+  if (decision.do === 'refuse') return tooLate(context, session, save, digest, decision.refusal);
 
   await takeAnswered(context, session, save.answered);
   if (save.number !== null) await putAside(context, session, save.number);
   const newest = await context.manifests.newestOf(environment);
   const spoken = await spokenBy(context, environment, session, newest);
   const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
+  const unsettled = new UnsettledInWork(context, session, save.number ?? 0, save.now);
   const { outcomes, touched, rules } = await applyTransactions(
     context,
     records,
@@ -89,10 +91,12 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
       now: save.now,
       agesBy: save.agesBy,
       byPlayer: save.device !== null,
-      keep: (unapplied) => keepRefused(context, session, save, unapplied),
+      // The game was told that it would hold: a person decides.
+      keep: (unapplied) => unsettled.keep(unapplied),
     },
   );
   await records.writeFor(player, save.now);
+  await unsettled.write();
   const keys = new Set([...touched, ...(save.seen === null ? [] : records.changedSince(save.seen))]);
   const outcome = JSON.stringify({
     number: save.number,
@@ -100,7 +104,10 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
     transactions: outcomes,
     records: recordsUnder(keys, records, rules, spoken, save.device !== null),
   } satisfies SaveOutcome);
+  // Of a session its last outcome stays: what it is longer than the one before is kept beside the records.
+  const longer = save.leave ? outcome.length : Math.max(outcome.length - (session.last_outcome?.length ?? 0), 0);
   await keep(context, session, player, save, digest, outcome);
+  if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
   return answer(context, environment, session, player, outcome, false, save);
 }
 
@@ -196,23 +203,22 @@ function refusalFor(code: SaveRefusal, session: SessionRow, number: number): Ref
   }
 }
 
-/** A save that nobody may apply any more: the records stay as they are, its transactions are kept. */
+/**
+ * A save that nobody may apply any more: the records stay as they are, its
+ * transactions are kept. However often it is sent, they are kept once.
+ */
 async function tooLate(
   context: WriterContext,
   session: SessionRow,
   save: Save & Stamp,
+  digest: string,
   refusal: Refusal,
 ): Promise<Refusal> {
   const isLate = refusal.code === 'session-ended' || refusal.code === 'host-replaced';
   // A number from before the end was answered long ago: it is no late save.
   if (!isLate || save.number === null || save.number < session.next_save) return refusal;
-  const unsettled: string[] = [];
-  await checkRoomForUnsettled(context, session, save.transactions.length);
-  for (const [position, transaction] of save.transactions.entries()) {
-    const unapplied = { position, transaction, reason: refusal.code, detail: refusal.detail };
-    unsettled.push(await keepUnsettled(context, session, save.number, unapplied, save.now));
-  }
-  if (unsettled.length === 0) return refusal;
+  if (save.transactions.length === 0) return refusal;
+  const unsettled = await keepLate(context, session, { ...save, number: save.number }, digest, refusal);
   return new Refusal(
     refusal.code,
     `${refusal.detail} What the save held is kept as unsettled, until a person deals with it.`,
@@ -220,22 +226,41 @@ async function tooLate(
   );
 }
 
+const lateSave = keptQuery((db, session: string, number: number, digest: string) =>
+  db
+    .selectFrom('late_saves')
+    .select('unsettled')
+    .where('session', '=', session)
+    .where('number', '=', number)
+    .where('digest', 'in', ['', digest]),
+);
+
+async function keepLate(
+  context: WriterContext,
+  session: SessionRow,
+  { number, transactions, now }: { number: number; transactions: readonly Transaction[]; now: number },
+  digest: string,
+  { code: reason, detail }: Refusal,
+): Promise<readonly string[]> {
+  const { db } = context;
+  const [before] = await lateSave(db, session.id, number, digest);
+  if (before !== undefined) return JSON.parse(before.unsettled) as string[];
+  const work = new UnsettledInWork(context, session, number, now);
+  const ids: string[] = [];
+  for (const [position, transaction] of transactions.entries()) {
+    ids.push(await work.keep({ position, transaction, reason, detail }));
+  }
+  await work.write();
+  const row = { session: session.id, number, digest, unsettled: JSON.stringify(ids), at: now };
+  await db.insertInto('late_saves').values(row).execute();
+  return ids;
+}
+
 /** Tells contents apart: the same number may only stand for the same save. */
 function digestOf(save: Save): string {
   return createHash('sha256')
     .update(JSON.stringify([save.transactions, save.leave]))
     .digest('base64url');
-}
-
-/** The game was told that it would hold: a person decides. */
-async function keepRefused(
-  context: WriterContext,
-  session: SessionRow,
-  save: Save & Stamp,
-  unapplied: Unapplied,
-): Promise<string> {
-  await checkRoomForUnsettled(context, session, 1);
-  return keepUnsettled(context, session, save.number ?? 0, unapplied, save.now);
 }
 
 /**

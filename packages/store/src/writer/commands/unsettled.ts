@@ -1,76 +1,12 @@
-import { createHash } from 'node:crypto';
-import { limits, type ChangeProblemCode, type Transaction } from '@vekkon/core';
+import type { ChangeProblemCode, Transaction } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
-import type { SessionRow } from '../../tables.js';
+import type { SessionRow, UnsettledRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { note } from './activity.js';
 import { applyTransactions } from './apply-transactions.js';
 import { openSessionOf } from '../sessions.js';
-
-export interface Unapplied {
-  /** Where it stood in its save. */
-  readonly position: number;
-  readonly transaction: Transaction;
-  /** The code of the problem. */
-  readonly reason: string;
-  readonly detail: string;
-}
-
-/**
- * Is there room for more unsettled transactions in the environment of a session?
- *
- * @throws Refusal `unsettled-full`, so that the sender keeps what it has
- */
-export async function checkRoomForUnsettled(
-  { db }: WriterContext,
-  { environment, device }: Pick<SessionRow, 'environment' | 'device'>,
-  more: number,
-): Promise<void> {
-  const all = db
-    .selectFrom('unsettled')
-    .select((select) => select.fn.countAll<number>().as('count'))
-    .where('environment', '=', environment);
-  const full = new Refusal('unsettled-full', undefined, { retryAfter: 60 });
-  if ((await all.executeTakeFirstOrThrow()).count + more > limits.unsettledPerEnvironment) throw full;
-  if (device === null) return;
-  // The name of a device's host holds a "/", and no other does.
-  const ofDevices = all.where('host', 'like', '%/%');
-  if ((await ofDevices.executeTakeFirstOrThrow()).count + more > limits.unsettledOfDevices) throw full;
-}
-
-/**
- * Keeps a transaction until a person settles or drops it.
- *
- * @returns its id, the same however often the save is sent
- */
-export async function keepUnsettled(
-  { db }: WriterContext,
-  session: SessionRow,
-  number: number,
-  { position, transaction, reason, detail }: Unapplied,
-  now: number,
-): Promise<string> {
-  const id = `uns_${createHash('sha256').update(`${session.id} ${number} ${position}`).digest('base64url').slice(0, 22)}`;
-  await db
-    .insertInto('unsettled')
-    .values({
-      id,
-      environment: session.environment,
-      player: session.player,
-      session: session.id,
-      host: session.host,
-      save_number: number,
-      position,
-      content: JSON.stringify(transaction),
-      reason,
-      detail,
-      at: now,
-    })
-    .onConflict((conflict) => conflict.doNothing())
-    .execute();
-  return id;
-}
+import { countUnsettled } from '../unsettled-sums.js';
 
 export interface DealWith {
   readonly environment: number;
@@ -122,7 +58,7 @@ export async function settle(
     throw new Refusal(code as ChangeProblemCode, `It can't be settled now: ${detail}`, facts);
   }
   await records.writeFor(player, now);
-  await db.deleteFrom('unsettled').where('id', '=', id).execute();
+  await takeOff(context, row);
   await note(context, {
     environment,
     what: 'unsettled-settled',
@@ -148,12 +84,12 @@ export async function drop(context: WriterContext, { environment, id, by, now }:
     .select('id')
     .where('number', '=', row.player)
     .executeTakeFirstOrThrow();
-  await context.db.deleteFrom('unsettled').where('id', '=', id).execute();
+  await takeOff(context, row);
   await note(context, { environment, what: 'unsettled-dropped', by, player, detail: contentInWords(row), now });
   return null;
 }
 
-async function unsettledOf({ db }: WriterContext, environment: number, id: string) {
+async function unsettledOf({ db }: WriterContext, environment: number, id: string): Promise<UnsettledRow> {
   const row = await db
     .selectFrom('unsettled')
     .selectAll()
@@ -164,15 +100,13 @@ async function unsettledOf({ db }: WriterContext, environment: number, id: strin
   return row;
 }
 
+async function takeOff(context: WriterContext, row: UnsettledRow): Promise<void> {
+  await context.db.deleteFrom('unsettled').where('id', '=', row.id).execute();
+  await countUnsettled(context, [{ before: row, row: undefined }]);
+}
+
 /** What it held, whole: after this it stands nowhere else. */
-function contentInWords({
-  session,
-  save_number,
-  content,
-}: {
-  session: string;
-  save_number: number;
-  content: string;
-}): string {
-  return `save ${save_number} of ${session}: ${content}`;
+function contentInWords({ session, save_number, content, count }: UnsettledRow): string {
+  const many = count === 1 ? '' : `${count} of them, the last in `;
+  return `${many}save ${save_number} of ${session}: ${content}`;
 }

@@ -1,0 +1,173 @@
+import type { IncomingMessage } from 'node:http';
+import { Refusal } from '@vekkon/protocol';
+import type { Request, RequestHandler, Response } from 'express';
+import { ipKeyGenerator, rateLimit } from 'express-rate-limit';
+import type { Principal } from './access.js';
+
+/** How much one caller may ask for. A minute is any 60 seconds; 0 sets no bound. */
+export interface CallLimitNumbers {
+  /** Calls of one player's own device in a minute, and of all devices of one player. */
+  readonly deviceCalls: number;
+  readonly playerCalls: number;
+  /** Calls of all games on devices that share an address, in a minute. */
+  readonly addressCalls: number;
+  /** Devices that are met for the first time under one address, in a minute. */
+  readonly newDevices: number;
+  /** Credentials that were not seen lately under one address, in a minute: most of a flood's are made up. */
+  readonly newCredentials: number;
+  /** How much one player's own device may send in a minute, in bytes. */
+  readonly deviceBytes: number;
+  /** Calls of one device, and of all games on devices under one address, that run at the same time. */
+  readonly deviceAtOnce: number;
+  readonly addressAtOnce: number;
+}
+
+export const usualLimits: CallLimitNumbers = {
+  deviceCalls: 600,
+  playerCalls: 1_200,
+  addressCalls: 12_000,
+  newDevices: 300,
+  newCredentials: 3_000,
+  deviceBytes: 16 * 1024 * 1024,
+  deviceAtOnce: 16,
+  addressAtOnce: 512,
+};
+
+const minute = 60_000;
+
+/**
+ * Bounds what one device, one player or one address may ask for, so that
+ * nobody takes the service from the others. Game servers and operators are
+ * not counted: their keys can be revoked.
+ */
+export class CallLimits {
+  readonly #numbers: CallLimitNumbers;
+  readonly #running = new Map<string, number>();
+  readonly #sent = new Map<string, number>();
+  /** The minute that they were sent in, counted from 1970. */
+  #sentIn = 0;
+  readonly #byDevice: RequestHandler;
+  readonly #byPlayer: RequestHandler;
+  readonly #byAddress: RequestHandler;
+  readonly #newDevices: RequestHandler;
+  readonly #newCredentials: RequestHandler;
+
+  constructor(numbers: Partial<CallLimitNumbers> = {}) {
+    this.#numbers = { ...usualLimits, ...numbers };
+    const { deviceCalls, playerCalls, addressCalls, newDevices, newCredentials } = this.#numbers;
+    this.#byDevice = perMinute('device', deviceCalls, ({ caller }) => keyOf(caller, 'device'));
+    this.#byPlayer = perMinute('player', playerCalls, ({ caller }) => keyOf(caller, 'player'));
+    this.#byAddress = perMinute('address', addressCalls, addressOf);
+    this.#newDevices = perMinute('new-devices', newDevices, addressOf);
+    this.#newCredentials = perMinute('new-credentials', newCredentials, addressOf);
+  }
+
+  /** A credential is shown that is not known yet. @throws Refusal `too-many-requests` */
+  meet(request: Request, response: Response): Promise<void> {
+    return pass(this.#newCredentials, request, response);
+  }
+
+  /** A game on a device asks to be known. @throws Refusal `too-many-requests` */
+  addDevice(request: Request, response: Response): Promise<void> {
+    return pass(this.#newDevices, request, response);
+  }
+
+  /**
+   * Lets a call in.
+   *
+   * @returns what to call when it has been answered
+   * @throws Refusal `too-many-requests`, with how long to wait
+   */
+  async enter(request: Request, response: Response, principal: Principal): Promise<() => void> {
+    if (principal.sort !== 'device' && principal.sort !== 'device-key') return () => undefined;
+    (request as Counted).caller = principal;
+    await pass(this.#byAddress, request, response);
+    if (principal.sort === 'device') {
+      await pass(this.#byPlayer, request, response);
+      await pass(this.#byDevice, request, response);
+    }
+    const { deviceAtOnce, addressAtOnce } = this.#numbers;
+    const leaveAddress = this.#begin(`address ${addressOf(request)}`, addressAtOnce);
+    try {
+      const leaveDevice =
+        principal.sort === 'device' ? this.#begin(`device ${principal.device}`, deviceAtOnce) : () => undefined;
+      return () => {
+        leaveDevice();
+        leaveAddress();
+      };
+    } catch (error) {
+      leaveAddress();
+      throw error;
+    }
+  }
+
+  /**
+   * Counts what a device has sent, before it is looked at.
+   *
+   * @throws Refusal `too-many-requests` where it is too much for a minute
+   */
+  countBytes(principal: Principal, bytes: number): void {
+    if (principal.sort !== 'device') return;
+    const { device } = principal;
+    const { deviceBytes } = this.#numbers;
+    const now = Date.now();
+    if (this.#sentIn !== Math.floor(now / minute)) this.#sent.clear();
+    this.#sentIn = Math.floor(now / minute);
+    const sent = (this.#sent.get(device) ?? 0) + bytes;
+    this.#sent.set(device, sent);
+    if (deviceBytes === 0 || sent <= deviceBytes) return;
+    const detail = `One device may send ${Math.floor(deviceBytes / 1024 / 1024)} MiB in a minute: save less often, or less.`;
+    throw new Refusal('too-many-requests', detail, {
+      retryAfter: Math.ceil(((this.#sentIn + 1) * minute - now) / 1000),
+    });
+  }
+
+  #begin(key: string, most: number): () => void {
+    const running = this.#running.get(key) ?? 0;
+    if (most > 0 && running >= most) {
+      const detail = `${most} calls of one caller run at the same time at the most: wait for their answers.`;
+      throw new Refusal('too-many-requests', detail, { retryAfter: 1 });
+    }
+    this.#running.set(key, running + 1);
+    return () => {
+      const left = (this.#running.get(key) ?? 1) - 1;
+      if (left > 0) this.#running.set(key, left);
+      else this.#running.delete(key);
+    };
+  }
+}
+
+type Counted = Request & { caller?: Principal };
+
+function keyOf(caller: Principal | undefined, what: 'device' | 'player'): string {
+  return caller?.sort === 'device' ? `${caller.environment}/${caller[what]}` : '';
+}
+
+/** Where a call comes from; of IPv6 the network, since one household has many addresses. */
+export function addressOf(request: IncomingMessage & { readonly ip?: string | undefined }): string {
+  return ipKeyGenerator(request.ip ?? '');
+}
+
+function perMinute(name: string, limit: number, keyGenerator: (request: Counted) => string): RequestHandler {
+  if (limit === 0) return (_request, _response, next) => next();
+  return rateLimit({
+    identifier: name,
+    windowMs: minute,
+    limit,
+    keyGenerator,
+    standardHeaders: 'draft-8',
+    legacyHeaders: false,
+    handler: (request, _response, next) => {
+      const { resetTime } = (request as Request & { rateLimit?: { resetTime?: Date } }).rateLimit ?? {};
+      const retryAfter = Math.max(1, Math.ceil(((resetTime?.getTime() ?? 0) - Date.now()) / 1000));
+      next(new Refusal('too-many-requests', `${limit} in a minute are the most here: see RateLimit.`, { retryAfter }));
+    },
+  });
+}
+
+/** Runs a middleware by itself. */
+export function pass(handler: RequestHandler, request: Request, response: Response): Promise<void> {
+  return new Promise((resolve, reject) => {
+    void handler(request, response, (error?: unknown) => (error === undefined ? resolve() : reject(error as Error)));
+  });
+}

@@ -1,0 +1,163 @@
+import { Worker } from 'node:worker_threads';
+import type { Manifest } from '@vekkon/core';
+import type { Mistake, ReadManifest } from '@vekkon/core/manifest-file';
+import { Refusal } from '@vekkon/protocol';
+
+/** How long one manifest may take, in milliseconds, and how many may wait for their turn. */
+const usualDeadline = 5_000;
+const mostWaiting = 20;
+const mostOfOne = 3;
+
+/** What the thread may take of memory. */
+const thread = { resourceLimits: { maxOldGenerationSizeMb: 512 } };
+/** A thread in which manifests are read, for one desk after the other: starting one takes longer than most manifests. */
+class Thread {
+  /** Told what was read, or that the thread has ended. */
+  onRead: (read: ReadManifest) => void = () => undefined;
+  onEnd: () => void = () => undefined;
+  readonly #worker = new Worker(new URL('./manifest-thread.js', import.meta.url), thread);
+
+  constructor() {
+    this.#worker.on('message', (read: ReadManifest) => this.onRead(read));
+    // Too much memory, or a fault of ours.
+    this.#worker.on('error', () => this.onEnd());
+  }
+
+  read(source: string): void {
+    this.#worker.ref();
+    this.#worker.postMessage(source);
+  }
+
+  /** Keeps no process alive while it does nothing. */
+  rest(): void {
+    this.#worker.unref();
+  }
+
+  end(): void {
+    this.onRead = this.onEnd = () => undefined;
+    void this.#worker.terminate();
+  }
+}
+
+/** One that no desk needs any more. */
+let spare: Thread | undefined;
+
+interface Waiting {
+  readonly source: string;
+  readonly by: string;
+  readonly resolve: (read: ReadManifest) => void;
+  readonly reject: (reason: unknown) => void;
+}
+
+/**
+ * Reads manifests in a thread of their own, one after the other, each within
+ * one deadline: whatever somebody sends, nobody else's call waits for it.
+ */
+export class ManifestDesk {
+  #thread: Thread | undefined;
+  readonly #waiting: Waiting[] = [];
+  #running: Waiting | undefined;
+  #timer: NodeJS.Timeout | undefined;
+  readonly #deadline: number;
+
+  /** @param deadline how long one manifest may take, in milliseconds */
+  constructor(deadline = usualDeadline) {
+    this.#deadline = deadline;
+  }
+
+  /**
+   * Reads a manifest.
+   *
+   * @param by who sent it: nobody has more than three waiting
+   * @throws Refusal `manifest-too-costly` where it takes too long, `too-many-requests` where too many wait
+   */
+  read(source: string, by: string): Promise<ReadManifest> {
+    const theirs = this.#waiting.filter((one) => one.by === by).length + (this.#running?.by === by ? 1 : 0);
+    if (theirs >= mostOfOne || this.#waiting.length >= mostWaiting) {
+      const detail = 'Manifests are checked one after the other: wait for those that you sent before.';
+      throw new Refusal('too-many-requests', detail, { retryAfter: 1 });
+    }
+    return new Promise((resolve, reject) => {
+      this.#waiting.push({ source, by, resolve, reject });
+      this.#next();
+    });
+  }
+
+  /** The manifest in a file's text; refused with every mistake in it. */
+  async manifestIn(source: string, by: string): Promise<Manifest> {
+    const read = await this.read(source, by);
+    if ('manifest' in read) return read.manifest;
+    throw manifestInvalid(read.mistakes);
+  }
+
+  /** The service stops: what is being read is let go. */
+  close(): void {
+    const left = [...(this.#running === undefined ? [] : [this.#running]), ...this.#waiting.splice(0)];
+    if (this.#running === undefined) this.#leaveSpare();
+    this.#end();
+    for (const one of left) one.reject(new Refusal('service-stopping', undefined, { retryAfter: 2 }));
+  }
+
+  #next(): void {
+    if (this.#running !== undefined) return;
+    this.#running = this.#waiting.shift();
+    if (this.#running === undefined) return;
+    this.#timer = setTimeout(() => this.#giveUp(), this.#deadline);
+    this.#thread ??= this.#start();
+    this.#thread.read(this.#running.source);
+  }
+
+  #start(): Thread {
+    const started = spare ?? new Thread();
+    spare = undefined;
+    started.onRead = (read) => {
+      const { resolve } = this.#running ?? {};
+      this.#done();
+      resolve?.(read);
+    };
+    started.onEnd = () => this.#giveUp();
+    return started;
+  }
+
+  #giveUp(): void {
+    const { reject } = this.#running ?? {};
+    this.#end();
+    reject?.(new Refusal('manifest-too-costly'));
+    this.#next();
+  }
+
+  #done(): void {
+    clearTimeout(this.#timer);
+    this.#running = undefined;
+    this.#thread?.rest();
+    this.#next();
+  }
+
+  /** An idle thread is kept for the next desk. */
+  #leaveSpare(): void {
+    if (this.#thread === undefined || spare !== undefined) return;
+    const left = this.#thread;
+    left.onRead = () => undefined;
+    left.onEnd = () => {
+      if (spare === left) spare = undefined;
+    };
+    spare = left;
+    this.#thread = undefined;
+  }
+
+  #end(): void {
+    clearTimeout(this.#timer);
+    this.#running = undefined;
+    this.#thread?.end();
+    this.#thread = undefined;
+  }
+}
+
+function manifestInvalid(mistakes: readonly Mistake[]): Refusal {
+  const [first] = mistakes;
+  return new Refusal(
+    'manifest-invalid',
+    `The manifest has ${mistakes.length === 1 ? 'a mistake' : `${mistakes.length} mistakes`}; line ${first?.line}, column ${first?.column}: ${first?.detail}`,
+    { mistakes },
+  );
+}
