@@ -359,10 +359,21 @@ class Afternoon {
       for (const session of this.#host.sessions) await session.save().catch(onlyIfOver);
       const { spooled, lost, setAside } = await this.#close(20_000);
       const met = `closing in the evening, after ${this.#failedTries.slice(-5).join('; ')}`;
-      expect([spooled, this.#hasErased ? [] : lost, setAside], met).to.deep.equal([[], [], undefined]);
+      // Somebody who holds as much as waits for a person at most: theirs stays in the spool until a person came.
+      const isFull = this.#failedTries.some((one) => one.includes('settle or drop some'));
+      expect([isFull ? [] : spooled, this.#hasErased ? [] : lost, setAside], met).to.deep.equal([[], [], undefined]);
     }
     for (const other of this.#others) await other.close();
-    // A last start delivers whatever earlier ones left.
+    // Starts until all is delivered; each delivers whatever earlier ones left, and between them a person settles.
+    for (let starts = 1; await this.#deliverRest(); starts++) expect(starts, 'starts').to.be.below(20);
+    for (const { refused, putAside, setAside } of this.deliveries) {
+      expect([putAside, setAside], 'what was delivered').to.deep.equal([[], null]);
+      if (!this.#hasErased) expect(refused, 'what was delivered').to.deep.equal([]);
+    }
+  }
+
+  /** @returns whether something still waits for a person, who then settles what the players hold */
+  async #deliverRest(): Promise<boolean> {
     const last = this.#world.host(this.#name, {
       url: this.#lane.proxy.url,
       deadline: 20_000,
@@ -372,12 +383,20 @@ class Afternoon {
     last.onDelivery((delivery) => this.deliveries.push(delivery));
     const visitor = await last.join(`visitor-${this.#name}`);
     await visitor.leave();
-    const closed = await last.close();
-    expect(closed, 'the last start').to.deep.equal({ left: [], spooled: [], lost: [] });
-    for (const { refused, putAside, setAside } of this.deliveries) {
-      expect([putAside, setAside], 'what was delivered').to.deep.equal([[], null]);
-      if (!this.#hasErased) expect(refused, 'what was delivered').to.deep.equal([]);
+    const { left, lost, spooled } = await last.close();
+    const found = spoolsIn(this.#folder).map(({ file }) => lookInSpool(file, [this.#world.hostKey]));
+    const isAllDelivered = found.every((one) => 'undelivered' in one && one.undelivered.length === 0);
+    expect([left, lost, spooled.length === 0], 'the last start').to.deep.equal([[], [], isAllDelivered]);
+    if (isAllDelivered) return false;
+    expect(
+      this.deliveries.some(({ waiting }) => waiting.length > 0),
+      'why something is left',
+    ).to.equal(true);
+    for (const player of this.#players) {
+      const { refused } = await this.#world.operator.dealWithUnsettled('settle', { player });
+      expect(refused, 'what was settled').to.deep.equal([]);
     }
+    return true;
   }
 
   async check(): Promise<void> {

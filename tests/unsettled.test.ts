@@ -67,7 +67,7 @@ describe('unsettled transactions', () => {
     expect((await save(session, 3, [tooMuch(1, { label: 'one more' })])).status).to.equal(200);
   });
 
-  it('of one player take 256 KiB together, but the first has room in any case', async () => {
+  it('of one player take 256 KiB together, but the first save has room in any case', async () => {
     const session = await world.joinPlainly('p-large');
     const large = (bytes: number, label: string) => ({
       keep: true,
@@ -76,6 +76,8 @@ describe('unsettled transactions', () => {
     });
     expect((await save(session, 1, [large(300_000, 'a')])).status).to.equal(200);
     expect((await save(session, 2, [large(10, 'b')])).body).to.have.property('code', 'unsettled-full');
+    const larger = await world.joinPlainly('p-two-at-once');
+    expect((await save(larger, 1, [large(200_000, 'a'), large(200_000, 'b')])).status).to.equal(200);
     const other = await world.joinPlainly('p-larger');
     expect((await save(other, 1, [large(200_000, 'a')])).status).to.equal(200);
     expect((await save(other, 2, [large(100_000, 'b')])).body).to.have.property('code', 'unsettled-full');

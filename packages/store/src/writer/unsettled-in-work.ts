@@ -32,8 +32,8 @@ export class UnsettledInWork {
   readonly #now: number;
   readonly #byId = new Map<string, InWork>();
   readonly #byLikeness = new Map<string, InWork>();
-  /** What the player holds already; read when it is first needed. */
-  #held: { unlike: number; bytes: number } | undefined;
+  /** What the player holds, and whether that was nothing before this; read when it is first needed. */
+  #held: { unlike: number; bytes: number; hadNone: boolean } | undefined;
 
   constructor(context: Pick<WriterContext, 'db'>, session: SessionRow, number: number, now: number) {
     this.#context = context;
@@ -113,14 +113,19 @@ export class UnsettledInWork {
   }
 
   async #takeRoom(bytes: number): Promise<void> {
-    this.#held ??= (await heldBy(this.#context.db, this.#session.player))[0] ?? { unlike: 0, bytes: 0 };
-    const { unlike, bytes: held } = this.#held;
-    // The first has room whatever its size: else it could never be delivered.
-    const isTooMuch = unlike > 0 && held + bytes > limits.unsettledBytesPerPlayer;
+    this.#held ??= await this.#heldBefore();
+    const { unlike, bytes: held, hadNone } = this.#held;
+    // The first save of one who holds nothing has room whatever its size: else it could never be delivered.
+    const isTooMuch = !hadNone && held + bytes > limits.unsettledBytesPerPlayer;
     if (unlike >= limits.unsettledPerPlayer || isTooMuch) {
       throw new Refusal('unsettled-full', undefined, { retryAfter: 60 });
     }
-    this.#held = { unlike: unlike + 1, bytes: held + bytes };
+    this.#held = { unlike: unlike + 1, bytes: held + bytes, hadNone };
+  }
+
+  async #heldBefore() {
+    const [held] = await heldBy(this.#context.db, this.#session.player);
+    return { unlike: held?.unlike ?? 0, bytes: held?.bytes ?? 0, hadNone: (held?.unlike ?? 0) === 0 };
   }
 }
 
