@@ -75,6 +75,7 @@ async function join(sender: Sender, index: number) {
     name: null,
     attributes: {},
     manifest: null,
+    waits: false,
   });
   return { session, number: 1 };
 }

@@ -18,6 +18,8 @@ export class ServiceProcess {
     readonly port: number,
     /** What it prints once it is up. */
     readonly isUp: RegExp,
+    /** A command that it runs under, such as a tracer. */
+    readonly under: readonly string[] = [],
   ) {}
 
   get url(): string {
@@ -37,7 +39,8 @@ export class ServiceProcess {
     this.starts++;
     this.#printed = '';
     const args = ['packages/cli/bin/vekkon.js', ...this.command, '--data', this.folder, '--port', String(this.port)];
-    const child = spawn(process.execPath, args, { cwd: root, stdio: ['ignore', 'pipe', 'inherit'] });
+    const [command = process.execPath, ...rest] = [...this.under, process.execPath, ...args];
+    const child = spawn(command, rest, { cwd: root, stdio: ['ignore', 'pipe', 'inherit'] });
     this.#child = child;
     // Whatever becomes of this process, none is left behind.
     process.once('exit', () => child.kill('SIGKILL'));

@@ -90,6 +90,7 @@ export async function writeHistory(
         attempt: null,
         name: pilot.name,
         manifest: null,
+        waits: false,
         attributes: { build: '1.8.0', platform: random.oneOf(['linux', 'windows', 'android']) },
       }),
     );

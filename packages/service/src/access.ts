@@ -1,6 +1,7 @@
 import { Refusal, roles, type Caller, type Role } from '@vekkon/protocol';
-import type { Clock, Credential, EnvironmentRow, Reader, Writer } from '@vekkon/store';
+import type { Clock, Credential, EnvironmentRow, FeedEvent, Reader, Writer } from '@vekkon/store';
 import type { Request } from 'express';
+import type { Environments } from './environments.js';
 import { hashToken } from './tokens.js';
 
 export interface Operator {
@@ -31,20 +32,30 @@ export type Principal =
     })
   | { readonly sort: 'operator'; readonly operator: Operator; readonly tokenHash: string };
 
-/** Finds out who calls, and whether they may. */
+/** How many credentials are held: beyond that those that were found first are looked up again. */
+const mostHeld = 100_000;
+
+interface Held {
+  readonly credential: Credential;
+  readonly principal: Principal;
+}
+
+/** Finds out who calls, and whether they may. What was found holds until the feed says that it is over. */
 export class Access {
   readonly #reader: Reader;
   readonly #writer: Writer;
   readonly #clock: Clock;
-  readonly #onTokenReplaced: (device: string, token: string) => void;
-  readonly #kept = new Map<string, { readonly credential: Credential; readonly principal: Principal }>();
+  readonly #environments: Environments;
+  readonly #held = new Map<string, Held>();
+  readonly #ofDevice = new Map<string, Set<string>>();
+  /** Counts what the feed said is over: what was read before it may be out of date. */
+  #ends = 0;
 
-  /** @param onTokenReplaced told when only one token of a device holds any more */
-  constructor(reader: Reader, writer: Writer, clock: Clock, onTokenReplaced: (device: string, token: string) => void) {
+  constructor(reader: Reader, writer: Writer, clock: Clock, environments: Environments) {
     this.#reader = reader;
     this.#writer = writer;
     this.#clock = clock;
-    this.#onTokenReplaced = onTokenReplaced;
+    this.#environments = environments;
   }
 
   /**
@@ -56,27 +67,27 @@ export class Access {
     if (callers.includes('anybody')) return { sort: 'anybody' };
     const token = bearerOf(request);
     const hash = hashToken(token);
-    const kept = this.#kept.get(hash);
-    if (kept === undefined) await meet();
-    const { credential, principal } = kept ?? (await this.#find(hash));
+    const held = this.#held.get(hash);
+    if (held === undefined) await meet();
+    const { credential, principal } = held ?? (await this.#find(hash));
     const isOver = credential.expires_at !== null && credential.expires_at <= this.#clock.now();
     if (credential.revoked_at !== null || isOver) throw over(principal, isOver);
     checkKind(principal, callers);
-    if (principal.sort === 'device-key' || principal.sort === 'device') await this.#checkOrigin(request, principal);
+    if (principal.sort === 'device-key' || principal.sort === 'device') this.#checkOrigin(request, principal);
     return principal;
   }
 
   /** The environment that a request is about: the key's own, or the one that an operator names. */
-  async environmentOf(request: Request, principal: Principal): Promise<EnvironmentRow> {
-    if ('environment' in principal) return this.#reader.environment(principal.environment);
+  environmentOf(request: Request, principal: Principal): EnvironmentRow {
+    if ('environment' in principal) return this.#environments.numbered(principal.environment);
     const named = request.get('Vekkon-Environment');
     if (named === undefined) {
-      const [only, ...others] = await this.#reader.environments();
+      const [only, ...others] = this.#environments.all;
       if (only !== undefined && others.length === 0) return only;
       throw new Refusal('environment-not-named');
     }
     const [game = '', name = ''] = named.split('/');
-    const found = await this.#reader.environmentNamed(game, name);
+    const found = this.#environments.named(game, name);
     if (found === undefined) {
       throw new Refusal(
         'environment-unknown',
@@ -86,16 +97,38 @@ export class Access {
     return found;
   }
 
-  /** To be called after a credential, an operator or an environment has changed. */
-  forgetAll(): void {
-    this.#kept.clear();
+  /** Takes in what a commit did: what is over is looked up again when it is next shown. */
+  heed(event: FeedEvent): void {
+    if (event.what === 'credential-over') this.#forget(event.hash);
+    if (event.what === 'device-over') {
+      for (const hash of this.#ofDevice.get(event.device) ?? []) if (hash !== event.but) this.#forget(hash);
+      this.#ends++;
+    }
+  }
+
+  #forget(hash: string): void {
+    this.#ends++;
+    const { principal } = this.#held.get(hash) ?? {};
+    this.#held.delete(hash);
+    if (principal?.sort !== 'device') return;
+    const ofDevice = this.#ofDevice.get(principal.device);
+    ofDevice?.delete(hash);
+    if (ofDevice?.size === 0) this.#ofDevice.delete(principal.device);
+  }
+
+  #hold(hash: string, found: Held): void {
+    if (this.#held.size >= mostHeld) for (const oldest of [...this.#held.keys()].slice(0, 100)) this.#forget(oldest);
+    this.#held.set(hash, found);
+    if (found.principal.sort !== 'device') return;
+    const { device } = found.principal;
+    this.#ofDevice.set(device, (this.#ofDevice.get(device) ?? new Set()).add(hash));
   }
 
   /** A web page calls only from where the environment allows it; what is no page sends no origin. */
-  async #checkOrigin(request: Request, { environment }: { readonly environment: number }): Promise<void> {
+  #checkOrigin(request: Request, { environment }: { readonly environment: number }): void {
     const origin = request.get('Origin');
     if (origin === undefined || isOwnOrigin(origin, request)) return;
-    const { origins, game, name } = await this.#reader.environment(environment);
+    const { origins, game, name } = this.#environments.numbered(environment);
     if (origins === null || (JSON.parse(origins) as readonly string[]).includes(origin)) return;
     throw new Refusal(
       'origin-not-allowed',
@@ -103,19 +136,16 @@ export class Access {
     );
   }
 
-  async #find(hash: string) {
+  async #find(hash: string): Promise<Held> {
+    const endsBefore = this.#ends;
     const credential = await this.#reader.credential(hash);
     if (credential === undefined) throw new Refusal('credential-unknown');
     const found = { credential, principal: await this.#principalOf(credential, hash) };
+    // Read beside commits: held only where nothing ended meanwhile.
+    if (this.#ends === endsBefore) this.#hold(hash, found);
     if (credential.sort === 'device' && credential.used_at === null && credential.revoked_at === null) {
-      const replacesOthers = await this.#writer.do('useDeviceToken', { hash });
-      if (replacesOthers) {
-        this.forgetAll();
-        this.#onTokenReplaced(credential.device_id ?? '', hash);
-      }
+      await this.#writer.do('useDeviceToken', { hash });
     }
-    if (this.#kept.size >= 10_000) this.#kept.clear();
-    this.#kept.set(hash, found);
     return found;
   }
 

@@ -39,7 +39,7 @@ export function serveMetrics(router: IRouter, desk: Desk): void {
 
   async function look(): Promise<void> {
     for (const gauge of [unlike, transactions, fullest]) gauge.reset();
-    for (const { number, game, name } of await reader.environments()) {
+    for (const { number, game, name } of desk.environments.all) {
       const environment = `${game}/${name}`;
       const { sums, players } = await reader.unsettledSums(number);
       for (const sum of sums) {

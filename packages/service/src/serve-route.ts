@@ -7,6 +7,7 @@ import { z } from 'zod';
 import type { Access, Principal } from './access.js';
 import { addressOf, type CallLimits } from './call-limits.js';
 import type { Disturbances } from './disturbances.js';
+import type { Environments } from './environments.js';
 import type { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
 import type { ManifestDesk } from './manifest-desk.js';
@@ -19,6 +20,7 @@ export interface Desk {
   readonly writer: Writer;
   readonly reader: Reader;
   readonly access: Access;
+  readonly environments: Environments;
   readonly clock: Clock;
   readonly log: Logger;
   readonly streams: Streams;
@@ -53,7 +55,7 @@ export interface Call<R extends Route> {
   readonly body: Shape<R['body']>;
   readonly principal: Principal;
   /** The environment that the call is about. */
-  readonly environment: () => Promise<EnvironmentRow>;
+  readonly environment: () => EnvironmentRow;
   readonly request: Request;
   readonly response: Response;
 }

@@ -7,6 +7,7 @@ import { makeApp, type Pages } from './app.js';
 import { CallLimits, type CallLimitNumbers } from './call-limits.js';
 import { Connections } from './connections.js';
 import { Disturbances } from './disturbances.js';
+import { Environments } from './environments.js';
 import { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
 import { ManifestDesk } from './manifest-desk.js';
@@ -43,6 +44,8 @@ export interface Service {
   readonly store: Store;
   /** The link with which the first admin is made; null if there is one already. */
   readonly firstAdminLink: string | null;
+  /** Resolves if nothing can be written any more by a fault of ours: the process must be ended, and started again. */
+  readonly fault: Promise<Error>;
   /** Takes no new joins, answers what is running, closes the store. */
   close(): Promise<void>;
 }
@@ -62,11 +65,16 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   let isStopping = false;
   const streams = new Streams(() => clock.now());
   const handovers = new Handovers();
+  const environments = new Environments(await store.reader.environments());
+  const access = new Access(store.reader, store.writer, clock, environments);
+  // What is kept in memory beside the store follows the feed: no route has to tell anybody.
+  for (const one of [environments, access, streams, handovers]) store.writer.follow((event) => one.heed(event));
   const manifests = new ManifestDesk();
   const desk = {
     writer: store.writer,
     reader: store.reader,
-    access: new Access(store.reader, store.writer, clock, (device, token) => streams.endOfDevice(device, token)),
+    access,
+    environments,
     clock,
     log,
     streams,
@@ -96,7 +104,12 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     log.warn({ err }, 'No link for a first admin could be made now: start again when the store can be written');
     return null;
   });
-  return { url, store, firstAdminLink, close };
+  const fault = store.fault.then((err) => {
+    isStopping = true;
+    log.fatal({ err }, 'The thread of the writer has ended: nothing can be written. What was answered is on disk');
+    return err;
+  });
+  return { url, store, firstAdminLink, fault, close };
 
   async function close(): Promise<void> {
     isStopping = true;

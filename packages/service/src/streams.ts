@@ -1,4 +1,5 @@
 import { Refusal, type HostEvents } from '@vekkon/protocol';
+import type { FeedEvent } from '@vekkon/store';
 import type { Response } from 'express';
 import type { Principal } from './access.js';
 
@@ -91,6 +92,34 @@ export class Streams {
     }
   }
 
+  /** Takes in what a commit did: whoever it concerns is told, or hears nothing more. */
+  heed(event: FeedEvent): void {
+    switch (event.what) {
+      case 'player-changed': {
+        const { environment, seen, open } = event;
+        if (open === null) return;
+        const { session, host, records } = open;
+        return this.tell(environment, host, 'outside-change', { session, seen, records });
+      }
+      case 'session-ended': {
+        const { environment, host, session, end, by } = event;
+        if (by === null) return;
+        return this.tell(environment, host, 'session-lost', {
+          session,
+          detail: `"${by}" has joined the player (${end}).`,
+        });
+      }
+      case 'handover-wanted':
+        return this.tell(event.environment, event.host, 'handover-wanted', { session: event.session });
+      case 'credential-over':
+        for (const one of this.#byCredential.get(event.hash) ?? []) one.response.end();
+        return;
+      case 'device-over':
+        for (const one of this.#byOwner.get(event.device) ?? []) if (one.credential !== event.but) one.response.end();
+        return;
+    }
+  }
+
   isListening(environment: number, host: string): boolean {
     return this.#open.has(`${environment}/${host}`);
   }
@@ -98,16 +127,6 @@ export class Streams {
   /** How many are open. */
   get count(): number {
     return [...this.#open.values()].reduce((sum, listeners) => sum + listeners.size, 0);
-  }
-
-  /** A credential is over: whoever listens with it hears nothing more. */
-  endOf(credential: string): void {
-    for (const one of this.#byCredential.get(credential) ?? []) one.response.end();
-  }
-
-  /** The same for all tokens of a device, but the one that is left. */
-  endOfDevice(device: string, but?: string): void {
-    for (const one of this.#byOwner.get(device) ?? []) if (one.credential !== but) one.response.end();
   }
 
   /** The service stops: every listener is let go. */

@@ -7,43 +7,61 @@ const forever = 2 ** 30;
 const nobodyHangsUp = () => new AbortController().signal;
 
 describe('waiting for a handover', () => {
+  let handovers: Handovers;
+  beforeEach(() => (handovers = new Handovers()));
+  const ended = (session: string, player = 'p-1') =>
+    handovers.heed({
+      what: 'session-ended',
+      environment: 1,
+      player,
+      session,
+      host: 'ridge-eu-1',
+      end: 'left',
+      by: null,
+    });
+
   it('asks the holder for as long as somebody waits', async () => {
-    const handovers = new Handovers();
-    const waiting = handovers.wait('p-1', 'ses_held', forever, nobodyHangsUp());
+    const waiting = handovers.lookOut(1, 'p-1').wait('ses_held', forever, nobodyHangsUp());
     expect(handovers.isWanted('ses_held')).to.equal(true);
-    handovers.ended('ses_held');
+    ended('ses_held');
     expect(await waiting).to.equal('look-again');
     expect(handovers.isWanted('ses_held')).to.equal(false);
   });
 
+  it('misses no end that came before it waited, and takes each for one', async () => {
+    const lookout = handovers.lookOut(1, 'p-1');
+    ended('ses_held');
+    expect(await lookout.wait('ses_held', forever, nobodyHangsUp())).to.equal('look-again');
+    expect(await lookout.wait('ses_other', 1, nobodyHangsUp())).to.equal('time-is-up');
+  });
+
   it('serves the newest', async () => {
-    const handovers = new Handovers();
-    const first = handovers.wait('p-1', 'ses_held', forever, nobodyHangsUp());
-    const second = handovers.wait('p-1', 'ses_held', forever, nobodyHangsUp());
+    const first = handovers.lookOut(1, 'p-1').wait('ses_held', forever, nobodyHangsUp());
+    const second = handovers.lookOut(1, 'p-1').wait('ses_held', forever, nobodyHangsUp());
     expect(await first).to.equal('superseded');
     expect(handovers.isWanted('ses_held')).to.equal(true);
-    handovers.ended('ses_held');
+    ended('ses_held');
     expect(await second).to.equal('look-again');
   });
 
   it('ends when its time is up, when who waits is gone, and when the service stops', async () => {
-    const handovers = new Handovers();
-    expect(await handovers.wait('p-1', 'ses_a', 1, nobodyHangsUp())).to.equal('time-is-up');
+    const lookout = handovers.lookOut(1, 'p-1');
+    expect(await lookout.wait('ses_a', 1, nobodyHangsUp())).to.equal('time-is-up');
     const hangUp = new AbortController();
-    const waiting = handovers.wait('p-1', 'ses_a', forever, hangUp.signal);
+    const waiting = lookout.wait('ses_a', forever, hangUp.signal);
     hangUp.abort();
     expect(await waiting).to.equal('hung-up');
-    expect(await handovers.wait('p-1', 'ses_a', forever, AbortSignal.abort())).to.equal('hung-up');
-    const last = handovers.wait('p-2', 'ses_b', forever, nobodyHangsUp());
+    expect(await lookout.wait('ses_a', forever, AbortSignal.abort())).to.equal('hung-up');
+    const last = handovers.lookOut(1, 'p-2').wait('ses_b', forever, nobodyHangsUp());
     handovers.close();
     expect(await last).to.equal('look-again');
     expect(handovers.isWanted('ses_a') || handovers.isWanted('ses_b')).to.equal(false);
   });
 
-  it('of one player does not end for the session of another', async () => {
-    const handovers = new Handovers();
-    const mine = handovers.wait('p-1', 'ses_a', 5, nobodyHangsUp());
-    handovers.ended('ses_b');
+  it('of one player does not end for the session of another, or of one who is named alike elsewhere', async () => {
+    const mine = handovers.lookOut(1, 'p-1').wait('ses_a', 5, nobodyHangsUp());
+    ended('ses_b', 'p-2');
+    handovers.heed({ what: 'player-erased', environment: 2, player: 'p-1' });
     expect(await mine).to.equal('time-is-up');
   });
 });

@@ -4,7 +4,7 @@ export type { Reader, Credential, ManifestDiff } from './reader/reader.js';
 export type { Writer } from './writer/writer.js';
 export type { EnvironmentRow, LedgerRow, PlayerRow, SessionRow, TrashRow } from './tables.js';
 export type { InstalledManifest } from './manifests.js';
-export type { ChangedOutside } from './writer/commands/unsettled.js';
+export type { FeedEvent, PlayerChanged, SessionEnded } from './feed.js';
 export type { Held, Joined } from './writer/commands/join.js';
 export type { Saved, SaveOutcome } from './writer/commands/save.js';
 export { trashLasts } from './writer/commands/prune.js';

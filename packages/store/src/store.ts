@@ -2,9 +2,10 @@ import { systemClock, type Clock } from './clock.js';
 import { checkFolder } from './engines/sqlite/check-folder.js';
 import { closeToOthers, makeFolder } from './engines/sqlite/make-folder.js';
 import { lockFolder } from './engines/sqlite/folder-lock.js';
-import { openSqlite } from './engines/sqlite/sqlite-engine.js';
-import { erasesWhatItFrees, migrate, newestMigration } from './migrations/index.js';
+import { isDamaged, openForReads } from './engines/sqlite/sqlite-engine.js';
+import { newestMigration } from './migrations/index.js';
 import { Reader } from './reader/reader.js';
+import { ThreadOfWriter } from './writer/thread-of-writer.js';
 import { TrustedTime } from './writer/trusted-time.js';
 import { Writer } from './writer/writer.js';
 
@@ -18,6 +19,8 @@ export interface Store {
   readonly clockJump: () => number;
   /** Does an error of a read say that the database itself is damaged? */
   readonly isDamaged: (error: unknown) => boolean;
+  /** Resolves if the thread of the writer ends by a fault: nothing can be written any more, and the process must end. */
+  readonly fault: Promise<Error>;
   /** Waits for what was given to the writer, then closes. */
   close(): Promise<void>;
 }
@@ -44,22 +47,29 @@ export async function openStore(folder: string, options: StoreOptions = {}): Pro
   try {
     unlock = lockFolder(folder);
     checkFolder(folder, acceptsOlder);
-    const engine = openSqlite(folder);
-    const lacked = await migrate(engine.writing);
-    if (lacked.includes(erasesWhatItFrees)) engine.dropFreed();
-    const { at } = engine.countCommits();
+    const thread = await ThreadOfWriter.start({ folder, startedAt: clock.monotonic() });
     closeToOthers(folder);
-    const time = new TrustedTime(trustsClock ? undefined : at, clock.now(), clock.monotonic());
-    const writer = new Writer(engine, clock, time);
+    const time = new TrustedTime(trustsClock ? undefined : thread.lastCommitAt, clock.now(), clock.monotonic());
+    const writer = new Writer(clock, time, (given) => thread.give(given));
+    thread.onDelivery = (delivery) => writer.take(delivery);
+    const fault = new Promise<Error>((resolve) => {
+      thread.onFault = (cause) => {
+        writer.fail(cause);
+        resolve(cause);
+      };
+    });
+    const reading = openForReads(folder);
     return {
       writer,
-      reader: new Reader(engine.reading),
+      reader: new Reader(reading),
       migration: newestMigration,
       clockJump: () => time.jump,
-      isDamaged: (error) => engine.isDamaged(error),
+      isDamaged,
+      fault,
       async close() {
         await writer.settled();
-        await engine.close(time.at(clock.now(), clock.monotonic()));
+        await reading.destroy();
+        await thread.close(time.at(clock.now(), clock.monotonic()));
         unlock();
       },
     };

@@ -48,6 +48,7 @@ describe('the writer', () => {
       name: null,
       attributes: {},
       manifest: null,
+      waits: false,
     });
   const save = (session: string, number: number) =>
     store.writer.do('save', {

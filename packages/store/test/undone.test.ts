@@ -6,10 +6,11 @@ import fc from 'fast-check';
 import { expect } from 'chai';
 import { highfell } from '../../core/test/highfell.js';
 import { openSqlite, type SqliteEngine } from '../src/engines/sqlite/sqlite-engine.js';
+import type { FeedEvent } from '../src/feed.js';
 import { migrate } from '../src/migrations/index.js';
 import { TrustedTime } from '../src/writer/trusted-time.js';
 import { NotedMap, Notes } from '../src/writer/undoable.js';
-import { Writer } from '../src/writer/writer.js';
+import { writerHere, type Writer } from '../src/writer/writer.js';
 
 type Step =
   | { readonly do: 'set'; readonly key: number; readonly value: number }
@@ -81,7 +82,7 @@ describe('a commit that fails', () => {
         throw new Database.SqliteError('database or disk is full', 'SQLITE_FULL');
       },
     };
-    writer = new Writer(failing, time, new TrustedTime(undefined, clock.wall, clock.steady));
+    writer = writerHere(failing, time, new TrustedTime(undefined, clock.wall, clock.steady));
     ({ number: environment } = await writer.do('createEnvironment', {
       game: 'highfell-gliders',
       name: 'dev',
@@ -114,6 +115,7 @@ describe('a commit that fails', () => {
       name: null,
       attributes: {},
       manifest: null,
+      waits: true,
     });
   const save = (session: string, number: number, leave = false) =>
     writer.do('save', {
@@ -194,6 +196,110 @@ describe('a commit that fails', () => {
       'store-not-writable',
     ]);
     expect(JSON.parse((await save('ses_2', 2)).outcome)).to.have.nested.property('records.progress/climbs.value', 2);
+  });
+});
+
+describe('the feed', () => {
+  const clock = { now: () => Date.parse('2026-11-23T12:00:00Z'), monotonic: () => 1_000_000 };
+  let folder: string;
+  let engine: SqliteEngine;
+  let writer: Writer;
+  let environment: number;
+  let failsNext = false;
+  const told: string[] = [];
+  beforeEach(async () => {
+    folder = mkdtempSync(path.join(tmpdir(), 'vekkon-feed-'));
+    engine = openSqlite(folder);
+    await migrate(engine.writing);
+    engine.countCommits();
+    const failing: SqliteEngine = {
+      ...engine,
+      commit(at) {
+        if (failsNext) throw new Database.SqliteError('database or disk is full', 'SQLITE_FULL');
+        return engine.commit(at);
+      },
+    };
+    failsNext = false;
+    writer = writerHere(failing, clock, new TrustedTime(undefined, clock.now(), clock.monotonic()));
+    writer.follow((event) => told.push(inShort(event)));
+    ({ number: environment } = await writer.do('createEnvironment', {
+      game: 'highfell-gliders',
+      name: 'dev',
+      isLive: false,
+      leaseSeconds: 60,
+      manifest: { manifest: highfell.manifest, source: '' },
+      origins: null,
+      keys: [],
+      by: 'maren@highfell.example',
+    }));
+    told.length = 0;
+  });
+  afterEach(async () => {
+    await engine.close(clock.now());
+    rmSync(folder, { recursive: true });
+  });
+
+  const inShort = (event: FeedEvent) => {
+    if (event.what === 'session-ended') return `${event.session} ended: ${event.end}, by ${event.by}`;
+    if (event.what === 'player-changed') return `${event.keys.join()} of ${event.player}, at ${event.open?.host}`;
+    return event.what === 'handover-wanted' ? `${event.session} wanted` : event.what;
+  };
+  const join = (host: string, session: string) =>
+    writer.do('join', {
+      environment,
+      player: 'p-1',
+      session,
+      host,
+      instance: null,
+      device: null,
+      attempt: null,
+      name: null,
+      attributes: {},
+      manifest: null,
+      waits: true,
+    });
+  const give = (token: string, ...amounts: number[]) =>
+    writer.do('changeOutside', {
+      environment,
+      player: 'p-1',
+      token,
+      transactions: amounts.map((amount) => ({
+        changes: [{ op: 'credit', key: 'currency/feather', amount, reason: 'gift' }],
+      })),
+      by: 'the shop',
+    });
+
+  it('tells what a commit did in the order of its commands, and before it answers any of them', async () => {
+    await join('ridge-eu-1', 'ses_1');
+    const note = (what: string) => () => told.push(what);
+    await Promise.all([
+      give('a', 5).then(note('answer')),
+      join('ridge-eu-2', 'ses_2').then(note('answer')),
+      join('ridge-eu-1', 'ses_3').then(note('answer')),
+    ]);
+    expect(told).to.deep.equal([
+      'currency/feather of p-1, at ridge-eu-1',
+      'ses_1 wanted',
+      'ses_1 ended: joined-again, by ridge-eu-1',
+      ...['answer', 'answer', 'answer'],
+    ]);
+  });
+
+  it('says nothing of a command that was refused, of a change that changed nothing, or of what was sent again', async () => {
+    await join('ridge-eu-1', 'ses_1');
+    const results = await Promise.allSettled([give('b', 5), give('b', 6), give('b', 5), give('c', 2_000_000)]);
+    expect(results.map(({ status }) => status)).to.deep.equal(['fulfilled', 'rejected', 'fulfilled', 'fulfilled']);
+    expect(told).to.deep.equal(['currency/feather of p-1, at ridge-eu-1']);
+  });
+
+  it('says nothing of a commit that failed, and goes on with the next', async () => {
+    await join('ridge-eu-1', 'ses_1');
+    failsNext = true;
+    await Promise.allSettled([give('d', 5), join('ridge-eu-1', 'ses_2')]);
+    expect(told).to.deep.equal([]);
+    failsNext = false;
+    await join('ridge-eu-1', 'ses_3');
+    expect(told).to.deep.equal(['ses_1 ended: joined-again, by ridge-eu-1']);
   });
 });
 

@@ -1,6 +1,6 @@
 import type { Command } from 'commander';
 import { bold, faint } from '../output/table.js';
-import { countOf, portOf, untilAsked } from './running.js';
+import { askedOrFault, countOf, portOf, untilAsked } from './running.js';
 
 interface DemoOptions {
   readonly data: string;
@@ -40,7 +40,7 @@ export function addDemo(program: Command): void {
         '',
       ];
       process.stdout.write(`${lines.join('\n')}\n`);
-      await asked;
+      await askedOrFault(asked, demo.service.fault);
       process.stdout.write('\nThe pilots land …\n');
       await demo.close();
       const { joins, saves, leaves, foundAgain, differences, failures } = demo.fleet.report;

@@ -7,6 +7,16 @@ export function untilAsked(): Promise<void> {
   });
 }
 
+/** Waits until the service is asked to end, or must: then the process ends with status 1, when all is answered. */
+export async function askedOrFault(asked: Promise<void>, fault: Promise<Error>): Promise<void> {
+  const cause = await Promise.race([asked, fault]);
+  if (cause === undefined) return;
+  process.exitCode = 1;
+  process.stderr.write(
+    `Vekkon ends by a fault of its own: ${cause.message} What was answered is on disk. Start it again.\n`,
+  );
+}
+
 export function portOf(text: string): number {
   return wholeNumber(text, 0, 65535);
 }

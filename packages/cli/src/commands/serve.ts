@@ -1,6 +1,6 @@
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import { wholeNumber } from './options.js';
-import { portOf, untilAsked } from './running.js';
+import { askedOrFault, portOf, untilAsked } from './running.js';
 
 interface ServeOptions {
   readonly data: string;
@@ -53,7 +53,7 @@ export function addServe(program: Command): void {
           `\nNobody can sign in yet. Open this link to make the first admin; it works once, and for an hour:\n\n  ${service.firstAdminLink}\n\n`,
         );
       }
-      await asked;
+      await askedOrFault(asked, service.fault);
       await service.close();
     });
 }

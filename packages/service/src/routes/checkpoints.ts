@@ -2,7 +2,6 @@ import { routes } from '@vekkon/protocol';
 import { recordsIn, rfc3339, trashLasts } from '@vekkon/store';
 import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
-import { tellOutside } from '../outside-changes.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer } from './players.js';
 
@@ -11,7 +10,7 @@ export function serveCheckpoints(router: IRouter, desk: Desk): void {
   const { reader, writer } = desk;
 
   serveRoute(router, desk, routes.playerCheckpoints, async ({ params, environment }) => {
-    const player = await knownPlayer(reader, await environment(), params.player);
+    const player = await knownPlayer(reader, environment(), params.player);
     const rows = await reader.copies(player.number);
     return {
       checkpoints: rows.map(({ number, name, at, summary, by, by_operator, given_up_at, records }) => ({
@@ -28,11 +27,10 @@ export function serveCheckpoints(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.restoreCheckpoint, async ({ params, environment, principal }) => {
-    const place = await environment();
+    const place = environment();
     const { player, checkpoint } = params;
     const by = nameOf(principal);
-    const outside = await writer.do('restoreCheckpoint', { environment: place.number, player, checkpoint, by });
-    await tellOutside(desk, place, outside);
-    return { restored: [...outside.keys] };
+    const { keys } = await writer.do('restoreCheckpoint', { environment: place.number, player, checkpoint, by });
+    return { restored: [...keys] };
   });
 }

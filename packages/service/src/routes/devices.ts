@@ -20,7 +20,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
     const token = newToken('deviceToken');
     const expiresAt = clock.now() + tokenLasts;
     const added = await writer.do('addDevice', {
-      environment: (await environment()).number,
+      environment: environment().number,
       secretHash: hashToken(body.secret),
       name: body.name ?? null,
       device: newId('dev'),
@@ -32,7 +32,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.me, async ({ environment, principal }) => {
-    const place = await environment();
+    const place = environment();
     const { rules } = await reader.manifestOf(place);
     const player = await knownPlayer(reader, place, deviceOf(principal).player);
     const records = [...(await reader.records(player, place))].filter(([key]) => isForPlayers(key, rules.manifest));
@@ -45,7 +45,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.sessionStream, async ({ params, environment, principal, response }) => {
-    const place = await environment();
+    const place = environment();
     const session = await ownSession(desk, place, params.session, principal);
     if (session.ended_at !== null) {
       throw new Refusal('session-ended', `The session ended at ${rfc3339(session.ended_at)}. Join the player again.`);
@@ -63,7 +63,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.checkpoints, async ({ params, query, environment, principal }) => {
-    const place = await environment();
+    const place = environment();
     const session = await ownSession(desk, place, params.session, principal);
     const { rules } = await reader.manifestOf(place);
     const rows = await reader.checkpoints(session.player);
@@ -85,7 +85,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.devices, async ({ params, environment }) => {
-    const player = await knownPlayer(reader, await environment(), params.player);
+    const player = await knownPlayer(reader, environment(), params.player);
     const rows = await reader.devices(player.number);
     return {
       devices: rows.map(({ id, name, created_at, revoked_at }) => ({
@@ -98,11 +98,9 @@ export function serveDevices(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.revokeDevice, async ({ params, environment, principal }) => {
-    const { number } = await environment();
+    const { number } = environment();
     const { player, device } = params;
     await writer.do('revokeDevice', { environment: number, player, device, by: nameOf(principal) });
-    desk.access.forgetAll();
-    desk.streams.endOfDevice(device);
     return { revoked: device };
   });
 }

@@ -8,11 +8,11 @@ export function serveDisturbances(router: IRouter, desk: Desk): void {
   const { disturbances, writer } = desk;
 
   serveRoute(router, desk, routes.disturbance, async ({ environment }) => ({
-    disturbance: disturbances.show((await environment()).number),
+    disturbance: disturbances.show(environment().number),
   }));
 
   serveRoute(router, desk, routes.startDisturbance, async ({ body, environment, principal }) => {
-    const { number, is_live, game, name } = await environment();
+    const { number, is_live, game, name } = environment();
     const isAdmin = principal.sort === 'operator' && principal.operator.role === 'admin';
     if (is_live === 1 && !(body.force && isAdmin)) {
       throw new Refusal(
@@ -41,7 +41,7 @@ export function serveDisturbances(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.stopDisturbance, async ({ environment, principal }) => {
-    const { number } = await environment();
+    const { number } = environment();
     const stopped = disturbances.stop(number);
     if (stopped !== null) {
       const detail = `${stopped.refused} calls refused, ${stopped.lost} responses lost`;

@@ -32,12 +32,12 @@ export function serveEnvironments(router: IRouter, desk: Desk): void {
       origins: body.environment === 'dev' ? null : [],
       by: nameOf(principal),
     });
-    const summary = await environmentSummary(reader, await reader.environment(number));
+    const summary = await environmentSummary(reader, desk.environments.numbered(number));
     return { ...summary, hostKey: host.key, deviceKey: device.key };
   });
 
   serveRoute(router, desk, routes.setOrigins, async ({ body, environment, principal }) => {
-    const { number } = await environment();
+    const { number } = environment();
     await writer.do('setOrigins', { environment: number, origins: body.origins, by: nameOf(principal) });
     return { origins: body.origins };
   });

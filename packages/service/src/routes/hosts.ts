@@ -11,7 +11,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
 
   serveRoute(router, desk, routes.hostRenew, async ({ params, body, environment }) => {
     const { sessions, lost } = await writer.do('renew', {
-      environment: (await environment()).number,
+      environment: environment().number,
       sessions: body.sessions.map(({ session, seen, answered }) => ({
         session,
         seen: seen ?? null,
@@ -36,7 +36,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.hostStream, async ({ params, query, environment, principal, response }) => {
-    const { number } = await environment();
+    const { number } = environment();
     if (query.instance !== undefined) {
       // An instance that was replaced is told so here too, and hears nothing more.
       await writer.do('renew', {
@@ -52,7 +52,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.hostSessions, async ({ params, query, environment }) => {
-    const { number, lease_seconds } = await environment();
+    const { number, lease_seconds } = environment();
     const rows = await reader.sessionsOfHost(number, params.host, query.count);
     return {
       now: rfc3339(clock.now()),

@@ -10,7 +10,7 @@ const hintLength = 12;
 
 /** The keys that game servers and devices show. Only their hashes are kept. */
 export function serveKeys(router: IRouter, desk: Desk): void {
-  const { reader, writer, access, clock } = desk;
+  const { reader, writer, clock } = desk;
 
   async function keysOf(environment: number): Promise<readonly (KeySummary & { readonly hash: string })[]> {
     const rows = await reader.keys(environment);
@@ -24,23 +24,21 @@ export function serveKeys(router: IRouter, desk: Desk): void {
   }
 
   serveRoute(router, desk, routes.keys, async ({ environment }) => ({
-    keys: (await keysOf((await environment()).number)).map(({ hash: _, ...key }) => key),
+    keys: (await keysOf(environment().number)).map(({ hash: _, ...key }) => key),
   }));
 
   serveRoute(router, desk, routes.createKey, async ({ body, environment, principal }) => {
     const { key, kept } = newKey(body.sort === 'host-key' ? 'hostKey' : 'deviceKey');
-    await writer.do('addKey', { ...kept, environment: (await environment()).number, by: nameOf(principal) });
+    await writer.do('addKey', { ...kept, environment: environment().number, by: nameOf(principal) });
     return { id: kept.hint, sort: kept.sort, createdAt: rfc3339(clock.now()), revokedAt: null, key };
   });
 
   serveRoute(router, desk, routes.revokeKey, async ({ params, environment, principal }) => {
-    const { number } = await environment();
+    const { number } = environment();
     const found = (await keysOf(number)).find((key) => key.id === params.keyId);
     if (found === undefined)
       throw new Refusal('key-unknown', `There is no key "${params.keyId}" here: see the list of keys.`);
     await writer.do('revokeKey', { hash: found.hash, environment: number, hint: found.id, by: nameOf(principal) });
-    access.forgetAll();
-    desk.streams.endOf(found.hash);
     const { hash: _, ...key } = found;
     return { ...key, revokedAt: found.revokedAt ?? rfc3339(clock.now()) };
   });

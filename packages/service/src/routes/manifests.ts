@@ -11,7 +11,7 @@ export function serveManifests(router: IRouter, desk: Desk): void {
   const { reader, writer, manifests } = desk;
 
   serveRoute(router, desk, routes.manifest, async ({ query, environment, principal, request, response }) => {
-    const place = await environment();
+    const place = environment();
     const installed = await reader.manifestVersion(place, query.version);
     const learns = place.learns === 1;
     const newest = place.manifest_version ?? installed.version;
@@ -32,14 +32,14 @@ export function serveManifests(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.manifestVersions, async ({ environment }) => {
-    const rows = await reader.manifestVersions((await environment()).number);
+    const rows = await reader.manifestVersions(environment().number);
     return {
       versions: rows.map(({ version, installed_at, by }) => ({ version, installedAt: rfc3339(installed_at), by })),
     };
   });
 
   serveRoute(router, desk, routes.manifestFile, async ({ query, environment }) => {
-    const place = await environment();
+    const place = environment();
     const { version } = await reader.manifestVersion(place, query.version);
     const rows = await reader.learnedBy(place.number);
     const learned = rows.map((row) => {
@@ -60,14 +60,14 @@ export function serveManifests(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.diffManifest, async ({ body, environment, principal }) => {
-    const place = await environment();
+    const place = environment();
     const manifest = await manifests.manifestIn(body.manifest, nameOf(principal));
     checkGame(manifest, place);
     return { installed: place.manifest_version, ...(await reader.diff(place, manifest)) };
   });
 
   serveRoute(router, desk, routes.installManifest, async ({ body, environment, principal }) => {
-    const place = await environment();
+    const place = environment();
     return writer.do('installManifest', {
       environment: place.number,
       manifest: await manifests.manifestIn(body.manifest, nameOf(principal)),
@@ -78,13 +78,13 @@ export function serveManifests(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.setLearning, async ({ body, environment, principal }) => {
-    const { number } = await environment();
+    const { number } = environment();
     await writer.do('setLearning', { environment: number, learns: body.learns, by: nameOf(principal) });
     return { learns: body.learns };
   });
 
   serveRoute(router, desk, routes.misfits, async ({ query, environment }) => {
-    const found = await reader.misfits(await environment(), query.count + 1);
+    const found = await reader.misfits(environment(), query.count + 1);
     return { misfits: found.slice(0, query.count), hasMore: found.length > query.count };
   });
 }

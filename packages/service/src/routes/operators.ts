@@ -13,7 +13,7 @@ const tokenLasts = 14 * 24 * 60 * 60 * 1000;
 
 /** Signing in and out. Passwords are kept as Argon2id hashes (RFC 9106). */
 export function serveOperators(router: IRouter, desk: Desk): void {
-  const { reader, writer, access, clock } = desk;
+  const { reader, writer, clock } = desk;
 
   async function signedIn(operator: OperatorProfile & { readonly number: number }): Promise<SignInResponse> {
     const token = newToken('operator');
@@ -50,7 +50,6 @@ export function serveOperators(router: IRouter, desk: Desk): void {
 
   serveRoute(router, desk, routes.signOut, async ({ principal }) => {
     if (principal.sort === 'operator') await writer.do('revokeCredential', { hash: principal.tokenHash });
-    access.forgetAll();
     return {};
   });
 
@@ -70,7 +69,7 @@ export function serveOperators(router: IRouter, desk: Desk): void {
     if (principal.sort !== 'operator') throw new Refusal('credential-wrong-kind');
     const { email, name, role } = principal.operator;
     const environments = await Promise.all(
-      (await reader.environments()).map((environment) => environmentSummary(reader, environment)),
+      desk.environments.all.map((environment) => environmentSummary(reader, environment)),
     );
     return { operator: { email, name, role }, environments };
   });

@@ -18,7 +18,6 @@ import {
 import type { IRouter } from 'express';
 import { recordsByKey } from '../records-by-key.js';
 import { nameOf } from '../access.js';
-import { tellOutside } from '../outside-changes.js';
 import { JsonText, serveRoute, type Desk } from '../serve-route.js';
 
 /** How the ids of a rehearsal's players begin. */
@@ -29,13 +28,13 @@ export function servePlayers(router: IRouter, desk: Desk): void {
   const { reader } = desk;
 
   serveRoute(router, desk, routes.players, async ({ query, environment }) => {
-    const { number } = await environment();
+    const { number } = environment();
     const page = await reader.players(number, query.search ?? '', query.count, query.after);
     return { players: page.players.map(playerSummary), total: page.total, next: page.next };
   });
 
   serveRoute(router, desk, routes.player, async ({ params, environment }) => {
-    const place = await environment();
+    const place = environment();
     const player = await knownPlayer(reader, place, params.player);
     const records = recordsByKey(await reader.records(player, place));
     return { ...playerSummary(player), now: rfc3339(desk.clock.now()), seen: player.seen, records };
@@ -44,20 +43,19 @@ export function servePlayers(router: IRouter, desk: Desk): void {
   serveRoute(router, desk, routes.changes, async ({ params, body, environment, principal, request }) => {
     const token = request.get('Idempotency-Key');
     if (token === undefined || token.length === 0 || token.length > 200) throw new Refusal('idempotency-key-missing');
-    const place = await environment();
-    const { outcome, outside } = await desk.writer.do('changeOutside', {
+    const place = environment();
+    const { outcome } = await desk.writer.do('changeOutside', {
       environment: place.number,
       player: params.player,
       token,
       transactions: body.transactions,
       by: nameOf(principal),
     });
-    if (outside !== null) await tellOutside(desk, place, outside);
     return new JsonText(`{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1)}`);
   });
 
   serveRoute(router, desk, routes.readPlayers, async ({ body, environment }) => {
-    const place = await environment();
+    const place = environment();
     const { rules } = await reader.manifestOf(place);
     // What is asked for under a former name is answered under it.
     const asked = new Map<string, string>();
@@ -85,12 +83,12 @@ export function servePlayers(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.playerSessions, async ({ params, query, environment }) => {
-    const player = await knownPlayer(reader, await environment(), params.player);
+    const player = await knownPlayer(reader, environment(), params.player);
     return { sessions: (await reader.sessions(player.number, query.count)).map(sessionSummary) };
   });
 
   serveRoute(router, desk, routes.ledger, async ({ params, query, environment }) => {
-    const place = await environment();
+    const place = environment();
     const player = await knownPlayer(reader, place, params.player);
     const { rules } = await reader.manifestOf(place);
     const { currency, count, before } = query;
@@ -101,12 +99,12 @@ export function servePlayers(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.makeNew, async ({ params, environment, principal }) => {
-    const { number } = await environment();
+    const { number } = environment();
     return desk.writer.do('makeNew', { environment: number, player: params.player, by: nameOf(principal) });
   });
 
   serveRoute(router, desk, routes.makeAllNew, async ({ environment, principal }) => {
-    const place = await environment();
+    const place = environment();
     const by = nameOf(principal);
     let [made, inSession, after] = [0, 0, 0 as number | null];
     while (after !== null) {
@@ -125,7 +123,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.saveNow, async ({ params, environment }) => {
-    const place = await environment();
+    const place = environment();
     const player = await knownPlayer(reader, place, params.player);
     const [newest] = await reader.sessions(player.number, 1);
     if (newest === undefined || newest.ended_at !== null) return { asked: false, host: null };
@@ -134,7 +132,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.erasePlayer, async ({ params, environment, principal }) => {
-    const { number } = await environment();
+    const { number } = environment();
     // A game server may take back what a rehearsal made, and nothing else.
     if (principal.sort === 'host' && !params.player.startsWith(rehearsalPrefix)) {
       throw new Refusal(
@@ -142,21 +140,16 @@ export function servePlayers(router: IRouter, desk: Desk): void {
         'A host key may erase only players of a rehearsal; an admin may erase any.',
       );
     }
-    const found = await reader.player(number, params.player);
-    const devices = found === undefined ? [] : await reader.devices(found.number);
     await desk.writer.do('erasePlayer', {
       environment: number,
       player: params.player,
       by: nameOf(principal),
     });
-    // The tokens of their devices are gone too.
-    desk.access.forgetAll();
-    for (const { id } of devices) desk.streams.endOfDevice(id);
     return { erased: true };
   });
 
   serveRoute(router, desk, routes.session, async ({ params, environment }) => {
-    const place = await environment();
+    const place = environment();
     const session = await reader.session(place.number, params.session);
     if (session === undefined) {
       throw new Refusal('session-unknown', `There is no session "${params.session}" in this environment.`);

@@ -1,8 +1,8 @@
 import { declarationOf, isForPlayers, isProblem, readRecord, type Json } from '@vekkon/core';
 import { Refusal, routes, type StoredRecord } from '@vekkon/protocol';
+import type { EnvironmentRow } from '@vekkon/store';
 import type { IRouter, Request, Response } from 'express';
 import { deviceIn, deviceOf, nameOf, type Principal } from '../access.js';
-import { tellOutside } from '../outside-changes.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer } from './players.js';
 
@@ -24,7 +24,7 @@ export function serveRecords(router: IRouter, desk: Desk): void {
 }
 
 interface OneCall {
-  readonly environment: () => ReturnType<Desk['access']['environmentOf']>;
+  readonly environment: () => EnvironmentRow;
   readonly principal: Principal;
   readonly request: Request;
   readonly response: Response;
@@ -36,7 +36,7 @@ async function readOne(
   key: string,
   { environment, principal, request, response }: OneCall,
 ): Promise<Json | undefined> {
-  const place = await environment();
+  const place = environment();
   const { rules } = await reader.manifestOf(place);
   const declared = declarationOf(key, rules.manifest);
   if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
@@ -66,8 +66,8 @@ async function putOne(
   value: Json,
   { environment, principal, request, response }: OneCall,
 ): Promise<StoredRecord> {
-  const place = await environment();
-  const { record, outside } = await desk.writer.do('putRecord', {
+  const place = environment();
+  const record = await desk.writer.do('putRecord', {
     environment: place.number,
     player,
     key,
@@ -76,7 +76,6 @@ async function putOne(
     by: nameOf(principal),
     device: deviceIn(principal),
   });
-  await tellOutside(desk, place, outside);
   response.set('ETag', `"${record.revision}"`);
   return { revision: record.revision, value: record.value };
 }

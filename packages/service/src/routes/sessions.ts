@@ -21,31 +21,31 @@ import { newToken } from '../tokens.js';
 /** Join, save, renew and leave: what a host does with a player. */
 export function serveSessions(router: IRouter, desk: Desk): void {
   serveRoute(router, desk, routes.join, async ({ params, body, environment, response }) =>
-    joinPlayer(desk, await environment(), params.player, body, null, response),
+    joinPlayer(desk, environment(), params.player, body, null, response),
   );
 
   serveRoute(router, desk, routes.meJoin, async ({ body, environment, principal, response }) => {
     const { player, device } = deviceOf(principal);
     // Under the device, with a "/", which no game server's name can hold: nobody takes another's place.
     const named = { ...body, host: `${device}/${body.host}` };
-    return joinPlayer(desk, await environment(), player, named, device, response);
+    return joinPlayer(desk, environment(), player, named, device, response);
   });
 
   serveRoute(router, desk, routes.save, async ({ params, body, environment, principal }) => {
     const save = { ...body, session: params.session, leave: false };
-    const saved = await saveOnce(desk, await environment(), save, deviceIn(principal));
+    const saved = await saveOnce(desk, environment(), save, deviceIn(principal));
     return new JsonText(saveText(desk, params.session, saved));
   });
 
   serveRoute(router, desk, routes.leave, async ({ params, body, environment, principal }) => {
     const save = { ...body, session: params.session, leave: true };
-    const saved = await saveOnce(desk, await environment(), save, deviceIn(principal));
+    const saved = await saveOnce(desk, environment(), save, deviceIn(principal));
     return new JsonText(saveText(desk, params.session, saved));
   });
 
   serveRoute(router, desk, routes.renew, async ({ params, body, environment, principal }) => {
     const { sessions, lost } = await desk.writer.do('renew', {
-      environment: (await environment()).number,
+      environment: environment().number,
       sessions: [{ session: params.session, seen: body.seen ?? null, answered: body.answered ?? null }],
       device: deviceIn(principal),
       host: null,
@@ -62,7 +62,7 @@ export function serveSessions(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.bulk, async ({ body, environment, principal, response }) => {
-    const place = await environment();
+    const place = environment();
     const bySession = new Map<string, [number, Json][]>();
     for (const [index, save] of body.saves.entries()) {
       const session = sessionNamedIn(save) ?? `save ${index}`;
@@ -106,13 +106,6 @@ async function joinPlayer(
   const joined = await told(desk, place, `join ${id} on ${body.host}`, joinOutcome, () =>
     joinOrWait(desk, place, id, body, device, hungUpSignal(response)),
   );
-  if (joined.ended !== null) {
-    desk.handovers.ended(joined.ended.session);
-    desk.streams.tell(place.number, joined.ended.host, 'session-lost', {
-      session: joined.ended.session,
-      detail: `"${body.host}" has joined the player (${joined.ended.end}).`,
-    });
-  }
   const { player } = joined;
   return {
     now: rfc3339(desk.clock.now()),
@@ -146,35 +139,36 @@ async function joinOrWait(
   hungUp: AbortSignal,
 ): Promise<Joined> {
   const waitUntil = desk.clock.monotonic() + Math.min(body.wait ?? 0, limits.waitSeconds) * 1000;
-  for (;;) {
-    const outcome = await desk.writer.do('join', {
-      environment: place.number,
-      player,
-      session: newToken('session'),
-      host: body.host,
-      instance: body.instance ?? null,
-      device,
-      attempt: body.attempt ?? null,
-      name: body.name ?? null,
-      attributes: body.attributes ?? {},
-      manifest: body.manifest ?? null,
-    });
-    if ('session' in outcome) return outcome;
-    const { holder } = outcome;
-    const left = waitUntil - desk.clock.monotonic();
-    if (left <= 0) throw held(desk, holder);
-    desk.streams.tell(place.number, holder.host, 'handover-wanted', { session: holder.session });
-    // The lease may end before the wait does: then the player is free too.
-    const untilLeaseEnds = Math.max(holder.leaseEnds - desk.clock.monotonic(), 0) + 1;
-    const why = await desk.handovers.wait(
-      `${place.number}/${player}`,
-      holder.session,
-      Math.min(left, untilLeaseEnds),
-      hungUp,
-    );
-    if (why === 'superseded') throw new Refusal('join-superseded');
-    if (why === 'hung-up') throw new Refusal('join-superseded', 'Whoever asked has hung up and is not joined.');
-    if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
+  // From before the first look, so that no end is missed.
+  const lookout = desk.handovers.lookOut(place.number, player);
+  try {
+    for (;;) {
+      const left = waitUntil - desk.clock.monotonic();
+      const outcome = await desk.writer.do('join', {
+        environment: place.number,
+        player,
+        session: newToken('session'),
+        host: body.host,
+        instance: body.instance ?? null,
+        device,
+        attempt: body.attempt ?? null,
+        name: body.name ?? null,
+        attributes: body.attributes ?? {},
+        manifest: body.manifest ?? null,
+        waits: left > 0,
+      });
+      if ('session' in outcome) return outcome;
+      const { holder } = outcome;
+      if (left <= 0) throw held(desk, holder);
+      // The lease may end before the wait does: then the player is free too.
+      const untilLeaseEnds = Math.max(holder.leaseEnds - desk.clock.monotonic(), 0) + 1;
+      const why = await lookout.wait(holder.session, Math.min(left, untilLeaseEnds), hungUp);
+      if (why === 'superseded') throw new Refusal('join-superseded');
+      if (why === 'hung-up') throw new Refusal('join-superseded', 'Whoever asked has hung up and is not joined.');
+      if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
+    }
+  } finally {
+    lookout.end();
   }
 }
 
@@ -212,7 +206,7 @@ async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device
     throw new Refusal('request-invalid', 'A save needs its number, and so does a leave with transactions.');
   }
   const what = save.leave ? `leave ${save.session}` : `save ${save.number} of ${save.session}`;
-  const saved = await told(desk, place, what, saveOutcome, () =>
+  return told(desk, place, what, saveOutcome, () =>
     desk.writer.do('save', {
       environment: place.number,
       session: save.session,
@@ -224,8 +218,6 @@ async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device
       leave: save.leave,
     }),
   );
-  if (saved.endedAt !== null) desk.handovers.ended(save.session);
-  return saved;
 }
 
 function leaseTime({ clock }: Desk, leaseEnds: number): string {

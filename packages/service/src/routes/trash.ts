@@ -3,7 +3,6 @@ import { rfc3339, trashLasts } from '@vekkon/store';
 import type { Json } from '@vekkon/core';
 import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
-import { tellOutside } from '../outside-changes.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer } from './players.js';
 
@@ -12,7 +11,7 @@ export function serveTrash(router: IRouter, desk: Desk): void {
   const { reader, writer } = desk;
 
   serveRoute(router, desk, routes.trash, async ({ params, environment }) => {
-    const place = await environment();
+    const place = environment();
     const player = await knownPlayer(reader, place, params.player);
     const rows = await reader.trash(player.number);
     return {
@@ -32,14 +31,13 @@ export function serveTrash(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.bringBack, async ({ params, environment, principal }) => {
-    const place = await environment();
-    const outside = await writer.do('bringBack', {
+    const place = environment();
+    const { key } = await writer.do('bringBack', {
       environment: place.number,
       player: params.player,
       trashed: params.trashed,
       by: nameOf(principal),
     });
-    await tellOutside(desk, place, outside);
-    return { broughtBack: outside.keys[0] ?? '' };
+    return { broughtBack: key };
   });
 }

@@ -3,7 +3,6 @@ import type { Transaction } from '@vekkon/core';
 import { rfc3339, type EnvironmentRow, type UnsettledFilters, type UnsettledOfPlayer } from '@vekkon/store';
 import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
-import { tellOutside } from '../outside-changes.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
 /** How many one call deals with, and how many at a time: between them others have their turn. */
@@ -15,7 +14,7 @@ export function serveUnsettled(router: IRouter, desk: Desk): void {
   const { reader, writer } = desk;
 
   serveRoute(router, desk, routes.unsettled, async ({ query, environment }) => {
-    const { number } = await environment();
+    const { number } = environment();
     const filters = filtersIn(query);
     const { unlike, transactions, isCapped } = await reader.countOfUnsettled(number, filters);
     const { rows, next } = await reader.unsettled(number, filters, query.count, query.after);
@@ -23,7 +22,7 @@ export function serveUnsettled(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.unsettledSummary, async ({ environment }) => {
-    const { unlike, transactions, sums, players } = await reader.unsettledSums((await environment()).number);
+    const { unlike, transactions, sums, players } = await reader.unsettledSums(environment().number);
     return {
       total: unlike,
       transactions,
@@ -33,29 +32,29 @@ export function serveUnsettled(router: IRouter, desk: Desk): void {
   });
 
   serveRoute(router, desk, routes.settle, async ({ params, environment, principal }) => {
-    await settleOne(desk, await environment(), params.unsettled, nameOf(principal));
+    await settleOne(desk, environment(), params.unsettled, nameOf(principal));
     return { settled: params.unsettled };
   });
 
   serveRoute(router, desk, routes.drop, async ({ params, environment, principal }) => {
-    const { number } = await environment();
+    const { number } = environment();
     await writer.do('drop', { environment: number, id: params.unsettled, by: nameOf(principal) });
     return { dropped: params.unsettled };
   });
 
   serveRoute(router, desk, routes.settleMany, async ({ body, environment, principal }) => {
-    const place = await environment();
+    const place = environment();
     return dealWithMany(desk, place, body, (id) => settleOne(desk, place, id, nameOf(principal)));
   });
 
   serveRoute(router, desk, routes.dropMany, async ({ body, environment, principal }) => {
-    const place = await environment();
+    const place = environment();
     const by = nameOf(principal);
     return dealWithMany(desk, place, body, (id) => writer.do('drop', { environment: place.number, id, by }));
   });
 
   serveRoute(router, desk, routes.activity, async ({ query, environment }) => {
-    const { number } = await environment();
+    const { number } = environment();
     const rows = await reader.activity(number, query.count);
     return {
       activity: rows.map(({ at, what, by, player, detail }) => ({ at: rfc3339(at), what, by, player, detail })),
@@ -64,7 +63,7 @@ export function serveUnsettled(router: IRouter, desk: Desk): void {
 }
 
 async function settleOne(desk: Desk, place: EnvironmentRow, id: string, by: string): Promise<void> {
-  await tellOutside(desk, place, await desk.writer.do('settle', { environment: place.number, id, by }));
+  await desk.writer.do('settle', { environment: place.number, id, by });
 }
 
 interface Which extends Omit<UnsettledFilters, 'since' | 'until'> {

@@ -5,8 +5,6 @@ import type { Tables } from '../tables.js';
 export interface Engine {
   /** The writer's own connection. */
   readonly writing: Kysely<Tables>;
-  /** The readers' connection: it never waits for the writer. */
-  readonly reading: Kysely<Tables>;
   /** Runs one statement for each row of values, in order, on the writer's connection. */
   runMany(sql: string, rows: readonly (readonly unknown[])[]): void;
   begin(): void;

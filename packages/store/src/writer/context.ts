@@ -3,6 +3,7 @@ import { Refusal } from '@vekkon/protocol';
 import type { Engine } from '../engines/engine.js';
 import type { Manifests } from '../manifests.js';
 import type { EnvironmentRow, Tables } from '../tables.js';
+import type { FeedInWork } from './feed-in-work.js';
 import type { HeldRecordsOfPlayers } from './held-records.js';
 import type { HostInstances } from './host-instances.js';
 import type { Leases } from './leases.js';
@@ -18,6 +19,7 @@ export interface WriterContext {
   readonly manifests: Manifests;
   readonly leases: Leases;
   readonly instances: HostInstances;
+  readonly feed: FeedInWork;
 }
 
 /** When a command was given. */
@@ -41,10 +43,18 @@ export async function environmentOf({ db, environments }: WriterContext, number:
 
 /** Changes what is known of an environment. */
 export async function updateEnvironment(
-  { db, environments }: Pick<WriterContext, 'db' | 'environments'>,
+  context: Pick<WriterContext, 'db' | 'environments' | 'feed'>,
   number: number,
   change: Partial<Pick<EnvironmentRow, 'learns' | 'learned' | 'manifest_version' | 'origins'>>,
 ): Promise<void> {
+  const { db, environments } = context;
   environments.delete(number);
   await db.updateTable('environments').set(change).where('number', '=', number).execute();
+  await tellEnvironment(context, number);
+}
+
+/** Tells others how an environment stands now. */
+export async function tellEnvironment({ db, feed }: Pick<WriterContext, 'db' | 'feed'>, number: number): Promise<void> {
+  const row = await db.selectFrom('environments').selectAll().where('number', '=', number).executeTakeFirstOrThrow();
+  feed.tell({ what: 'environment', row });
 }

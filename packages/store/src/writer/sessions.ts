@@ -50,15 +50,18 @@ const setEnd = keptQuery((db, ended_at: number, end: SessionEnd, seen_at_end: nu
   db.updateTable('sessions').set({ ended_at, end, seen_at_end }).where('id', '=', id),
 );
 
+/** @param by the host whose join ends it; null where it leaves by itself */
 export async function endSession(
-  { db, leases }: WriterContext,
-  session: SessionRow,
+  { db, leases, feed }: WriterContext,
+  { id: session, environment, host }: SessionRow,
+  { id: player, seen }: PlayerRow,
   end: SessionEnd,
-  seen: number,
+  by: string | null,
   now: number,
 ): Promise<void> {
-  leases.forget(session.id);
-  await setEnd(db, now, end, seen, session.id);
+  leases.forget(session);
+  await setEnd(db, now, end, seen, session);
+  feed.tell({ what: 'session-ended', environment, player, session, host, end, by });
 }
 
 const deviceNamed = keptQuery((db, id: string) =>

@@ -1,57 +1,38 @@
 import { Refusal } from '@vekkon/protocol';
 import type { Clock } from '../clock.js';
 import type { Engine } from '../engines/engine.js';
-import { Manifests } from '../manifests.js';
-import { commands, type CommandInput, type CommandName, type CommandOutcome } from './commands/index.js';
-import type { WriterContext } from './context.js';
-import { HeldRecordsOfPlayers } from './held-records.js';
-import { HostInstances } from './host-instances.js';
-import { Leases } from './leases.js';
+import type { FeedEvent } from '../feed.js';
+import { CommandQueue, type Delivery, type GivenCommand } from './command-queue.js';
+import type { CommandInput, CommandName, CommandOutcome } from './commands/index.js';
+import { thrown } from './crossing.js';
 import type { TrustedTime } from './trusted-time.js';
-import { NotedMap, Notes } from './undoable.js';
 
-interface Waiting {
-  readonly name: CommandName;
-  readonly input: object;
+interface Pending {
   readonly resolve: (outcome: never) => void;
   readonly reject: (reason: unknown) => void;
 }
 
-/** How many commands one commit takes at the most, and for how many milliseconds: what is left waits for the next. */
-const commandsPerCommit = 256;
-const longestBatch = 20;
-
 /**
- * The one place that writes.
- *
- * It drains what is waiting, applies each command in a savepoint of its own,
- * commits once for all of them, and only then answers: an answer means that
- * the commit has been flushed to disk.
+ * Where commands are given and answered. It knows nothing of where they are
+ * carried out: in a thread of its own, or in this one.
  */
 export class Writer {
-  readonly #engine: Engine;
   readonly #clock: Clock;
   readonly #time: TrustedTime;
-  readonly #notes = new Notes();
-  readonly #context: WriterContext;
-  #waiting: Waiting[] = [];
-  #draining: Promise<void> | undefined;
+  /** Gives commands to whoever carries them out; what becomes of them is delivered. */
+  readonly #give: (given: readonly GivenCommand[]) => void;
+  readonly #pending = new Map<number, Pending>();
+  readonly #followers: ((event: FeedEvent) => void)[] = [];
+  #given: GivenCommand[] = [];
+  #lastId = 0;
   #isWritable = true;
+  #failure: Refusal | undefined;
+  #onSettled: (() => void)[] = [];
 
-  constructor(engine: Engine, clock: Clock, time: TrustedTime) {
-    const notes = this.#notes;
-    this.#engine = engine;
+  constructor(clock: Clock, time: TrustedTime, give: (given: readonly GivenCommand[]) => void) {
     this.#clock = clock;
     this.#time = time;
-    this.#context = {
-      db: engine.writing,
-      runMany: (statement, rows) => engine.runMany(statement, rows),
-      environments: new NotedMap(notes),
-      held: new HeldRecordsOfPlayers(notes),
-      manifests: new Manifests(engine.writing, new NotedMap(notes)),
-      leases: new Leases(clock.monotonic(), notes),
-      instances: new HostInstances(engine.writing, notes),
-    };
+    this.#give = give;
   }
 
   /**
@@ -61,12 +42,20 @@ export class Writer {
    * @throws Refusal if the command can't be carried out, or nothing can be written now
    */
   do<Name extends CommandName>(name: Name, input: CommandInput<Name>): Promise<CommandOutcome<Name>> {
+    if (this.#failure !== undefined) return Promise.reject(this.#failure);
     return new Promise((resolve, reject) => {
       const [now, monotonic] = [this.#clock.now(), this.#clock.monotonic()];
-      const stamped = { ...input, now, monotonic, agesBy: this.#time.at(now, monotonic) };
-      this.#waiting.push({ name, input: stamped, resolve, reject });
-      this.#draining ??= this.#drain();
+      const id = ++this.#lastId;
+      this.#pending.set(id, { resolve, reject });
+      this.#given.push({ id, name, input: { ...input, now, monotonic, agesBy: this.#time.at(now, monotonic) } });
+      // Requests that are read in the same turn of the event loop cross together, and share a commit.
+      if (this.#given.length === 1) setImmediate(() => this.#hand());
     });
+  }
+
+  /** From now on, what commits did is told to the listener, in their order and before their answers. */
+  follow(listener: (event: FeedEvent) => void): void {
+    this.#followers.push(listener);
   }
 
   /** Did the last commit succeed? A full disk is found out by trying: the next command tries again. */
@@ -75,83 +64,50 @@ export class Writer {
   }
 
   /** Resolves when nothing waits any more. */
-  async settled(): Promise<void> {
-    while (this.#draining !== undefined) await this.#draining;
+  settled(): Promise<void> {
+    if (this.#pending.size === 0) return Promise.resolve();
+    return new Promise((resolve) => this.#onSettled.push(resolve));
   }
 
-  async #drain(): Promise<void> {
-    // Requests that are read in the same turn of the event loop share a commit.
-    await new Promise((resolve) => setImmediate(resolve));
-    for (let isFirst = true; this.#waiting.length > 0; isFirst = false) {
-      // Between two commits whatever has arrived meanwhile is read and answered.
-      if (!isFirst) await new Promise((resolve) => setImmediate(resolve));
-      const batch = this.#waiting.splice(0, commandsPerCommit);
-      try {
-        const answers = await this.#commit(batch);
-        this.#isWritable = true;
-        for (const answer of answers) answer();
-      } catch (error) {
-        const isNotWritable = this.#engine.isNotWritable(error);
-        if (isNotWritable) this.#isWritable = false;
-        const reason = isNotWritable ? notWritable(error) : this.#engine.isDamaged(error) ? damaged(error) : error;
-        for (const command of batch) command.reject(reason);
-      }
+  /** Tells what a commit did, and answers. */
+  take({ events, answers, isWritable }: Delivery): void {
+    this.#isWritable = isWritable;
+    for (const event of events) for (const follower of this.#followers) follower(event);
+    for (const answer of answers) {
+      const pending = this.#pending.get(answer.id);
+      this.#pending.delete(answer.id);
+      if ('error' in answer) pending?.reject(thrown(answer.error));
+      else pending?.resolve(answer.outcome as never);
     }
-    // In the same turn as the last look at what waits, so that nothing can slip in between.
-    this.#draining = undefined;
+    this.#checkSettled();
   }
 
-  /** Applies a batch, as much of it as there is time for, and commits it. @returns what to tell each caller now */
-  async #commit(batch: Waiting[]): Promise<(() => void)[]> {
-    this.#engine.begin();
-    try {
-      const answers: (() => void)[] = [];
-      const since = performance.now();
-      for (const [index, command] of batch.entries()) {
-        answers.push(await this.#apply(command));
-        if (performance.now() - since < longestBatch) continue;
-        this.#waiting.unshift(...batch.splice(index + 1));
-        break;
-      }
-      this.#engine.commit(this.#time.at(this.#clock.now(), this.#clock.monotonic()));
-      this.#notes.keep();
-      return answers;
-    } catch (error) {
-      this.#notes.undo(0);
-      this.#engine.rollback();
-      throw error;
-    }
+  /** Nothing will be carried out any more: whoever waits is told so, and so is whoever comes. */
+  fail(cause: unknown): void {
+    const detail = 'The service has met a fault and ends: keep what you have, and try again once it is up.';
+    this.#failure = new Refusal('service-stopping', detail, { retryAfter: 5 });
+    this.#failure.cause = cause;
+    this.#isWritable = false;
+    for (const { reject } of this.#pending.values()) reject(this.#failure);
+    this.#pending.clear();
+    this.#checkSettled();
   }
 
-  async #apply(command: Waiting): Promise<() => void> {
-    const handler = commands[command.name] as (context: WriterContext, input: object) => Promise<never>;
-    const noted = this.#notes.begin();
-    this.#engine.runMany('savepoint command', [[]]);
-    try {
-      const outcome = await handler(this.#context, command.input);
-      this.#engine.runMany('release command', [[]]);
-      // A refusal that is returned, not thrown, keeps what the command wrote.
-      return (outcome as unknown) instanceof Refusal ? () => command.reject(outcome) : () => command.resolve(outcome);
-    } catch (error) {
-      // A full disk can roll back the whole transaction under the savepoint: then all of the batch has failed.
-      if (this.#engine.isNotWritable(error) || this.#engine.isDamaged(error) || !this.#engine.isInTransaction())
-        throw error;
-      this.#notes.undo(noted);
-      this.#engine.runMany('rollback to command', [[]]);
-      this.#engine.runMany('release command', [[]]);
-      return () => command.reject(error);
-    }
+  #hand(): void {
+    const given = this.#given;
+    this.#given = [];
+    if (this.#failure === undefined) this.#give(given);
+  }
+
+  #checkSettled(): void {
+    if (this.#pending.size > 0) return;
+    for (const tell of this.#onSettled.splice(0)) tell();
   }
 }
 
-function notWritable(cause: unknown): Refusal {
-  const refusal = new Refusal('store-not-writable', undefined, { retryAfter: 5 });
-  refusal.cause = cause;
-  return refusal;
-}
-
-function damaged(cause: unknown): Refusal {
-  const refusal = new Refusal('store-damaged');
-  refusal.cause = cause;
-  return refusal;
+/** A writer that carries out its commands in this thread. */
+export function writerHere(engine: Engine, clock: Clock, time: TrustedTime): Writer {
+  const queue = new CommandQueue(engine, clock.monotonic(), (delivery) => writer.take(delivery));
+  const writer = new Writer(clock, time, (given) => queue.give(given));
+  return writer;
 }

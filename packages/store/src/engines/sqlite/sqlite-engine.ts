@@ -26,7 +26,7 @@ export interface Counted {
 }
 
 /**
- * Opens the SQLite database of a folder for one writer and readers beside it.
+ * Opens the SQLite database of a folder for the one who writes.
  *
  * WAL, so that reads never wait for a write; `synchronous=FULL`, so that a
  * commit returns only when it has been flushed to disk; `secure_delete`, so
@@ -43,13 +43,8 @@ export function openSqlite(folder: string): SqliteEngine {
   writer.pragma('cache_size = -65536');
   // Each checkpoint flushes twice: after some 16 MiB of commits, not after 4.
   writer.pragma('wal_autocheckpoint = 4000');
-  const reader = new Database(file);
-  reader.pragma('query_only = ON');
-  reader.pragma('cache_size = -65536');
-  reader.pragma('mmap_size = 268435456');
   const kept = keepingStatements(writer);
   const writing = new Kysely<Tables>({ dialect: new SqliteDialect({ database: kept }) });
-  const reading = new Kysely<Tables>({ dialect: new SqliteDialect({ database: keepingStatements(reader) }) });
   const begin = writer.prepare('begin immediate');
   const commit = writer.prepare('commit');
   const changed = writer.prepare('select total_changes()').pluck();
@@ -57,7 +52,6 @@ export function openSqlite(folder: string): SqliteEngine {
   let changedBefore = 0;
   return {
     writing,
-    reading,
     runMany(sql, rows) {
       const statement = kept.prepare(sql);
       for (const row of rows) statement.run(row);
@@ -87,11 +81,10 @@ export function openSqlite(folder: string): SqliteEngine {
     },
     isInTransaction: () => writer.inTransaction,
     isNotWritable: (error) => error instanceof Database.SqliteError && notWritable.test(error.code),
-    isDamaged: (error) => error instanceof Database.SqliteError && damaged.test(error.code),
+    isDamaged,
     async close(at) {
       if (!writer.open) return;
       if (count !== undefined) noteTime(count, at);
-      await reading.destroy();
       await writing.destroy();
       count?.note.close();
     },
@@ -115,11 +108,25 @@ export function openSqlite(folder: string): SqliteEngine {
   }
 }
 
+/** Does an error say that the database itself is damaged? */
+export function isDamaged(error: unknown): boolean {
+  return error instanceof Database.SqliteError && damaged.test(error.code);
+}
+
 /** Counts commits in the database and beside it. */
 interface Counting {
   readonly note: LastCommitNote;
   number: number;
   readonly write: Database.Statement;
+}
+
+/** Opens the database of a folder for reads: they never wait for whoever writes. */
+export function openForReads(folder: string): Kysely<Tables> {
+  const reader = new Database(path.join(folder, databaseName));
+  reader.pragma('query_only = ON');
+  reader.pragma('cache_size = -65536');
+  reader.pragma('mmap_size = 268435456');
+  return new Kysely<Tables>({ dialect: new SqliteDialect({ database: keepingStatements(reader) }) });
 }
 
 /** Opens a SQLite database file only to read it, beside whoever writes it. */

@@ -1,10 +1,10 @@
 import { bringBackValue, isProblem, type Json } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { findPlayer, openSessionOf } from '../sessions.js';
 import { note } from './activity.js';
-import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
 export interface BringBack {
   readonly environment: number;
@@ -18,7 +18,7 @@ export interface BringBack {
 export async function bringBack(
   context: WriterContext,
   { environment, player: id, trashed, by, now }: BringBack & Stamp,
-): Promise<ChangedOutside> {
+): Promise<{ readonly key: string }> {
   const { db } = context;
   const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
   const player = await findPlayer(context, environment, id);
@@ -53,5 +53,6 @@ export async function bringBack(
     now,
   });
   const open = await openSessionOf(context, player);
-  return { player: id, keys: [key], seen: player.seen, open: open === undefined ? null : sessionToTell(open) };
+  await tellOutside(context, { player, open, keys: [key], records, rules });
+  return { key };
 }

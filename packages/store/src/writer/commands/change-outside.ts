@@ -3,11 +3,11 @@ import { replacesBlindly, type Transaction } from '@vekkon/core';
 import { Refusal, type TransactionOutcome } from '@vekkon/protocol';
 import type { PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
+import { recordsUnder } from '../records-under.js';
 import { findPlayer, addPlayer, openSessionOf } from '../sessions.js';
 import { applyTransactions } from './apply-transactions.js';
-import { recordsUnder } from './save.js';
-import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
 export interface ChangeOutside {
   readonly environment: number;
@@ -22,8 +22,6 @@ export interface ChangeOutside {
 export interface ChangedByToken {
   /** The response but for `now`, as JSON text. */
   readonly outcome: string;
-  /** What the host that holds the player must be told; null if it was sent before. */
-  readonly outside: ChangedOutside | null;
 }
 
 /** How long an idempotency key is remembered, in milliseconds. */
@@ -48,7 +46,7 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
     .executeTakeFirst();
   if (before !== undefined && before.at > agesBy - tokenLasts) {
     if (before.digest !== digest) throw new Refusal('idempotency-key-reused');
-    return { outcome: before.outcome, outside: null };
+    return { outcome: before.outcome };
   }
   const environment = await environmentOf(context, number);
   const newest = await context.manifests.newestOf(environment);
@@ -79,15 +77,8 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
       conflict.columns(['environment', 'token']).doUpdateSet({ digest, outcome, at: now, player: player.number }),
     )
     .execute();
-  return {
-    outcome,
-    outside: {
-      player: change.player,
-      keys: [...touched],
-      seen: player.seen,
-      open: open === undefined ? null : sessionToTell(open),
-    },
-  };
+  await tellOutside(context, { player, open, keys: touched, records, rules });
+  return { outcome };
 }
 
 /** While a host plays on a copy, a whole value may be replaced only by who says what they replace. */

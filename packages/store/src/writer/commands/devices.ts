@@ -90,17 +90,18 @@ async function newDevice(
   return { number, id: device, player };
 }
 
-/** A token is shown for the first time: those that the device was given before it are over. @returns whether there were any */
+/** A token is shown for the first time: those that the device was given before it are over. */
 export async function useDeviceToken(
-  { db }: WriterContext,
+  { db, feed }: WriterContext,
   { hash, now }: { readonly hash: string } & Stamp,
-): Promise<boolean> {
+): Promise<null> {
   const token = await db
     .selectFrom('credentials')
-    .select(['device', 'created_at', 'used_at'])
+    .innerJoin('devices', 'devices.number', 'credentials.device')
+    .select(['devices.number as device', 'devices.id', 'credentials.created_at', 'used_at'])
     .where('hash', '=', hash)
     .executeTakeFirst();
-  if (token === undefined || token.device === null || token.used_at !== null) return false;
+  if (token === undefined || token.used_at !== null) return null;
   await db.updateTable('credentials').set({ used_at: now }).where('hash', '=', hash).execute();
   const { numUpdatedRows } = await db
     .updateTable('credentials')
@@ -110,7 +111,8 @@ export async function useDeviceToken(
     .where((where) => where.or([where('used_at', 'is not', null), where('created_at', '<', token.created_at)]))
     .where('revoked_at', 'is', null)
     .executeTakeFirst();
-  return numUpdatedRows > 0n;
+  if (numUpdatedRows > 0n) feed.tell({ what: 'device-over', device: token.id, but: hash });
+  return null;
 }
 
 export interface RevokeDevice {
@@ -142,6 +144,7 @@ export async function revokeDevice(
     .where('device', '=', found.number)
     .where('revoked_at', 'is', null)
     .execute();
+  context.feed.tell({ what: 'device-over', device, but: null });
   await note(context, { environment, what: 'device-revoked', by, player: id, detail: device, now });
   return null;
 }

@@ -1,6 +1,6 @@
 import type { Manifest } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
-import { environmentOf, updateEnvironment, type Stamp, type WriterContext } from '../context.js';
+import { environmentOf, tellEnvironment, updateEnvironment, type Stamp, type WriterContext } from '../context.js';
 import { note } from './activity.js';
 
 export interface NewKey {
@@ -69,6 +69,7 @@ export async function createEnvironment(
       .execute();
   }
   for (const key of create.keys) await keepKey(context, { ...create, ...key, environment: number });
+  await tellEnvironment(context, number);
   return { number };
 }
 
@@ -100,6 +101,7 @@ export async function revokeKey(
 ): Promise<null> {
   const { environment, hash, hint, by, now } = revoke;
   await context.db.updateTable('credentials').set({ revoked_at: now }).where('hash', '=', hash).execute();
+  context.feed.tell({ what: 'credential-over', hash });
   await note(context, { environment, what: 'key-revoked', by, player: null, detail: `${hint}…`, now });
   return null;
 }

@@ -14,7 +14,7 @@ export async function erasePlayer(
   context: WriterContext,
   { environment, player, by, now }: ErasePlayer & Stamp,
 ): Promise<null> {
-  const { db, leases, held } = context;
+  const { db, leases, held, feed } = context;
   const found = await db
     .selectFrom('players')
     .select('number')
@@ -26,6 +26,9 @@ export async function erasePlayer(
   held.forget(number);
   for (const { id } of await db.selectFrom('sessions').select('id').where('player', '=', number).execute())
     leases.forget(id);
+  for (const { id } of await db.selectFrom('devices').select('id').where('player', '=', number).execute())
+    feed.tell({ what: 'device-over', device: id, but: null });
+  feed.tell({ what: 'player-erased', environment, player });
   const sessions = db.selectFrom('sessions').select('id').where('player', '=', number);
   await db.deleteFrom('save_outcomes').where('session', 'in', sessions).execute();
   await db.deleteFrom('late_saves').where('session', 'in', sessions).execute();

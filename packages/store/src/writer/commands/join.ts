@@ -31,6 +31,8 @@ export interface Join {
   readonly attributes: { readonly [name: string]: string | number | boolean };
   /** The manifest version that the host was built against; null for the newest. */
   readonly manifest: number | null;
+  /** Whoever holds the player is asked to let go: the caller waits for it. */
+  readonly waits: boolean;
 }
 
 export interface Joined {
@@ -49,8 +51,8 @@ export interface Joined {
   /** The version that the session speaks. */
   readonly manifestVersion: number;
   readonly tunables: { readonly [name: string]: Json };
-  /** The session that this join ended. */
-  readonly ended: { readonly session: string; readonly host: string; readonly end: SessionEnd } | null;
+  /** Where the player was until this join ended it. */
+  readonly ended: { readonly host: string; readonly end: SessionEnd } | null;
 }
 
 /** Another host holds the player: its lease must end, or it must let go. */
@@ -79,6 +81,8 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
     join,
   );
   if (decision.do === 'wait' && open !== undefined) {
+    const { environment: number, id, host } = open;
+    if (join.waits) context.feed.tell({ what: 'handover-wanted', environment: number, session: id, host });
     return { holder: { session: open.id, host: open.host, leaseEnds: leaseEnds ?? join.monotonic } };
   }
   // Whoever is not let in takes nobody's place.
@@ -87,7 +91,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   const player = found ?? (await addPlayer(context, join));
   const records = await RecordsInWork.load(context, player.number, manifest.rules.manifest);
   const ends = decision.do === 'open' ? decision.ends : undefined;
-  if (open !== undefined && ends !== undefined) await endSession(context, open, ends, player.seen, join.now);
+  if (open !== undefined && ends !== undefined) await endSession(context, open, player, ends, join.host, join.now);
   const session =
     decision.do === 'again' && open !== undefined
       ? open
@@ -109,7 +113,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
     records: spoken === undefined ? read : spokenRecords(read, newest, spoken, manifest.rules.check),
     manifestVersion: session.manifest_version,
     tunables: spokenTunables(newest, spoken ?? newest),
-    ended: open !== undefined && ends !== undefined ? { session: open.id, host: open.host, end: ends } : null,
+    ended: open !== undefined && ends !== undefined ? { host: open.host, end: ends } : null,
   };
 }
 

@@ -99,9 +99,10 @@ export async function addCredential({ db }: WriterContext, add: AddCredential & 
 
 /** A token is over from now on. */
 export async function revokeCredential(
-  { db }: WriterContext,
+  { db, feed }: WriterContext,
   { hash, now }: { readonly hash: string } & Stamp,
 ): Promise<null> {
   await db.updateTable('credentials').set({ revoked_at: now }).where('hash', '=', hash).execute();
+  feed.tell({ what: 'credential-over', hash });
   return null;
 }

@@ -8,11 +8,11 @@ import {
 } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { addPlayer, checkDevice, findPlayer, openSessionOf } from '../sessions.js';
 import { boundWhatPlayersWrite } from '../written-by-players.js';
 import { applyTransactions } from './apply-transactions.js';
-import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
 export interface PutRecord {
   readonly environment: number;
@@ -28,10 +28,7 @@ export interface PutRecord {
 }
 
 /** Puts one value without a session. A player who never joined is made, and finds it at their first join. */
-export async function putRecord(
-  context: WriterContext,
-  put: PutRecord & Stamp,
-): Promise<{ readonly record: StoredRecord; readonly outside: ChangedOutside }> {
+export async function putRecord(context: WriterContext, put: PutRecord & Stamp): Promise<StoredRecord> {
   const environment = await environmentOf(context, put.environment);
   const newest = await context.manifests.newestOf(environment);
   const found = await findPlayer(context, put.environment, put.player);
@@ -71,13 +68,6 @@ export async function putRecord(
   if (put.device !== null) await boundWhatPlayersWrite(context, player, records, 0, put.now);
   const record = readKeys([key], records.records, rules).get(key);
   if (record === undefined) throw new Error(`${key} was put and is not there.`);
-  return {
-    record,
-    outside: {
-      player: put.player,
-      keys: [key],
-      seen: player.seen,
-      open: open === undefined ? null : sessionToTell(open),
-    },
-  };
+  await tellOutside(context, { player, open, keys: [key], records, rules });
+  return record;
 }

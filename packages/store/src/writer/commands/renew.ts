@@ -3,9 +3,9 @@ import type { Refusal, RecordsByKey } from '@vekkon/protocol';
 import type { SessionRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
+import { recordsUnder } from '../records-under.js';
 import { takeAnsweredNow } from '../save-outcomes.js';
 import { hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
-import { recordsUnder } from './save.js';
 
 export interface Renew {
   readonly environment: number;

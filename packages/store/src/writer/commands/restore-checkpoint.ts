@@ -2,10 +2,10 @@ import { declaredPart, restored } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { recordsIn } from '../checkpoints-in-work.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { findPlayer, openSessionOf } from '../sessions.js';
 import { note } from './activity.js';
-import { sessionToTell, type ChangedOutside } from './unsettled.js';
 
 export interface RestoreCheckpoint {
   readonly environment: number;
@@ -19,7 +19,7 @@ export interface RestoreCheckpoint {
 export async function restoreCheckpoint(
   context: WriterContext,
   { environment, player: id, checkpoint, by, now }: RestoreCheckpoint & Stamp,
-): Promise<ChangedOutside> {
+): Promise<{ readonly keys: readonly string[] }> {
   const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
   const player = await findPlayer(context, environment, id);
   if (player === undefined) throw new Refusal('player-unknown');
@@ -44,10 +44,7 @@ export async function restoreCheckpoint(
   await records.writeFor(player, now);
   await note(context, { environment, what: 'checkpoint-restored', by, player: id, detail: row.name, now });
   const open = await openSessionOf(context, player);
-  return {
-    player: id,
-    keys: [...back.changed.keys()],
-    seen: player.seen,
-    open: open === undefined ? null : sessionToTell(open),
-  };
+  const keys = [...back.changed.keys()];
+  await tellOutside(context, { player, open, keys, records, rules });
+  return { keys };
 }

@@ -1,20 +1,11 @@
 import { createHash } from 'node:crypto';
-import {
-  decideSave,
-  isForPlayers,
-  mayWriteIn,
-  readKeys,
-  spokenRecords,
-  type Manifest,
-  type Rules,
-  type SaveRefusal,
-  type Transaction,
-} from '@vekkon/core';
+import { decideSave, mayWriteIn, type SaveRefusal, type Transaction } from '@vekkon/core';
 import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
+import { recordsUnder } from '../records-under.js';
 import { outcomeOf, putAside, takeAnswered } from '../save-outcomes.js';
 import { endSession, hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
 import { UnsettledInWork } from '../unsettled-in-work.js';
@@ -263,23 +254,6 @@ function digestOf(save: Save): string {
     .digest('base64url');
 }
 
-/**
- * Records as they are sent, by key, to a sender who may speak an older
- * version. What is not declared is left out, and so is what a player's own
- * device may not see.
- */
-export function recordsUnder(
-  keys: Iterable<string>,
-  records: RecordsInWork,
-  rules: Rules,
-  spoken?: Manifest,
-  isForPlayer = false,
-): RecordsByKey {
-  const shown = isForPlayer ? [...keys].filter((key) => isForPlayers(key, rules.manifest)) : keys;
-  const read = readKeys(shown, records.records, rules);
-  return Object.fromEntries(spoken === undefined ? read : spokenRecords(read, rules.manifest, spoken, rules.check));
-}
-
 async function keep(
   context: WriterContext,
   session: SessionRow,
@@ -298,7 +272,7 @@ async function keep(
   if (save.leave) {
     session.ended_at = save.now;
     await keepLeave(db, outcome, answered, outcomes_from, outcomes_bytes, session.id);
-    await endSession(context, session, 'left', player.seen, save.now);
+    await endSession(context, session, player, 'left', null, save.now);
     await setLeft(db, save.now, player.number);
   }
 }

@@ -1,10 +1,11 @@
 import type { ChangeProblemCode, Transaction } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
-import type { SessionRow, UnsettledRow } from '../../tables.js';
+import type { UnsettledRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { note } from './activity.js';
 import { applyTransactions } from './apply-transactions.js';
+import { tellOutside } from '../outside.js';
 import { openSessionOf } from '../sessions.js';
 import { countUnsettled } from '../unsettled-sums.js';
 
@@ -15,33 +16,11 @@ export interface DealWith {
   readonly by: string;
 }
 
-/** What others learn of a player whose records were changed from outside a session. */
-export interface ChangedOutside {
-  readonly player: string;
-  readonly keys: readonly string[];
-  readonly seen: number;
-  /** The session that must be told. */
-  readonly open: SessionToTell | null;
-}
-
-export interface SessionToTell {
-  readonly id: string;
-  readonly host: string;
-  /** The version whose names it speaks. */
-  readonly manifestVersion: number;
-  /** It is on the player's own device, which is not told everything. */
-  readonly isOnDevice: boolean;
-}
-
-export function sessionToTell({ id, host, manifest_version, device }: SessionRow): SessionToTell {
-  return { id, host, manifestVersion: manifest_version, isOnDevice: device !== null };
-}
-
 /** Applies an unsettled transaction after all, through the same rules; refused, it stays. */
 export async function settle(
   context: WriterContext,
   { environment, id, by, now, agesBy }: DealWith & Stamp,
-): Promise<ChangedOutside> {
+): Promise<null> {
   const { db } = context;
   const row = await unsettledOf(context, environment, id);
   const player = await db.selectFrom('players').selectAll().where('number', '=', row.player).executeTakeFirstOrThrow();
@@ -51,7 +30,11 @@ export async function settle(
   const records = await RecordsInWork.load(context, player.number, rules.manifest);
   const source = { environment: place, session: null, by, earliest: now, now, agesBy };
   const settling = [{ ...content, label }];
-  const { outcomes, touched } = await applyTransactions(context, records, rules, player, settling, source);
+  const {
+    outcomes,
+    touched,
+    rules: after,
+  } = await applyTransactions(context, records, rules, player, settling, source);
   const [outcome] = outcomes;
   if (outcome !== undefined && !outcome.applied) {
     const { change: _, code, detail, ...facts } = outcome.problem;
@@ -68,12 +51,8 @@ export async function settle(
     now,
   });
   const open = await openSessionOf(context, player);
-  return {
-    player: player.id,
-    keys: [...touched],
-    seen: player.seen,
-    open: open === undefined ? null : sessionToTell(open),
-  };
+  await tellOutside(context, { player, open, keys: touched, records, rules: after });
+  return null;
 }
 
 /** Drops an unsettled transaction; what it held stays readable in the activity. */

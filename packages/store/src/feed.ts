@@ -1,0 +1,61 @@
+import type { SessionEnd } from '@vekkon/core';
+import type { RecordsByKey } from '@vekkon/protocol';
+import type { EnvironmentRow } from './tables.js';
+
+/**
+ * What a commit did that others must know, as plain data. Events leave the
+ * writer in the order of commits, and before the answers of their commit.
+ */
+export type FeedEvent =
+  | PlayerChanged
+  | SessionEnded
+  | {
+      /** Somebody waits for a player whom a session holds. */
+      readonly what: 'handover-wanted';
+      readonly environment: number;
+      readonly session: string;
+      readonly host: string;
+    }
+  | {
+      readonly what: 'player-erased';
+      readonly environment: number;
+      readonly player: string;
+    }
+  | {
+      /** It is new, or something about it has changed. */
+      readonly what: 'environment';
+      readonly row: EnvironmentRow;
+    }
+  | {
+      /** A key or a token is over. */
+      readonly what: 'credential-over';
+      readonly hash: string;
+    }
+  | {
+      /** The tokens of a device are over, all or all but one. */
+      readonly what: 'device-over';
+      readonly device: string;
+      readonly but: string | null;
+    };
+
+/** A player's records were changed from outside a session. */
+export interface PlayerChanged {
+  readonly what: 'player-changed';
+  readonly environment: number;
+  readonly player: string;
+  readonly keys: readonly string[];
+  readonly seen: number;
+  /** The session that the player is in, and what was changed under the names that it speaks. */
+  readonly open: { readonly session: string; readonly host: string; readonly records: RecordsByKey } | null;
+}
+
+export interface SessionEnded {
+  readonly what: 'session-ended';
+  readonly environment: number;
+  readonly player: string;
+  readonly session: string;
+  readonly host: string;
+  readonly end: SessionEnd;
+  /** The host whose join ended it; null where it left by itself. */
+  readonly by: string | null;
+}

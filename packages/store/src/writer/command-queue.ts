@@ -1,0 +1,150 @@
+import { Refusal } from '@vekkon/protocol';
+import type { Engine } from '../engines/engine.js';
+import type { FeedEvent } from '../feed.js';
+import { Manifests } from '../manifests.js';
+import { commands, type CommandName } from './commands/index.js';
+import type { Stamp, WriterContext } from './context.js';
+import { crossed, type Crossed } from './crossing.js';
+import { FeedInWork } from './feed-in-work.js';
+import { HeldRecordsOfPlayers } from './held-records.js';
+import { HostInstances } from './host-instances.js';
+import { Leases } from './leases.js';
+import { NotedMap, Notes } from './undoable.js';
+
+/** A command as it crosses to the writer: plain data. */
+export interface GivenCommand {
+  readonly id: number;
+  readonly name: CommandName;
+  readonly input: object & Stamp;
+}
+
+/** What became of a command. */
+export type Answer =
+  { readonly id: number; readonly outcome: unknown } | { readonly id: number; readonly error: Crossed };
+
+/** What leaves the writer after a commit, or after one that failed. */
+export interface Delivery {
+  readonly events: readonly FeedEvent[];
+  readonly answers: readonly Answer[];
+  readonly isWritable: boolean;
+}
+
+/** How many commands one commit takes at the most, and for how many milliseconds: what is left waits for the next. */
+const commandsPerCommit = 256;
+const longestBatch = 20;
+
+/**
+ * The one place that writes.
+ *
+ * It drains what is waiting, applies each command in a savepoint of its own,
+ * commits once for all of them, and only then delivers: an answer means that
+ * the commit has been flushed to disk.
+ */
+export class CommandQueue {
+  readonly #engine: Engine;
+  readonly #deliver: (delivery: Delivery) => void;
+  readonly #notes = new Notes();
+  readonly #context: WriterContext;
+  #waiting: GivenCommand[] = [];
+  #isDraining = false;
+
+  /** @param startedAt the monotonic time at which this start of the service began */
+  constructor(engine: Engine, startedAt: number, deliver: (delivery: Delivery) => void) {
+    const notes = this.#notes;
+    this.#engine = engine;
+    this.#deliver = deliver;
+    this.#context = {
+      db: engine.writing,
+      runMany: (statement, rows) => engine.runMany(statement, rows),
+      environments: new NotedMap(notes),
+      held: new HeldRecordsOfPlayers(notes),
+      manifests: new Manifests(engine.writing, new NotedMap(notes)),
+      leases: new Leases(startedAt, notes),
+      instances: new HostInstances(engine.writing, notes),
+      feed: new FeedInWork(notes),
+    };
+  }
+
+  give(given: readonly GivenCommand[]): void {
+    this.#waiting.push(...given);
+    if (this.#isDraining) return;
+    this.#isDraining = true;
+    // Nothing is thrown: what fails is an answer.
+    void this.#drain();
+  }
+
+  async #drain(): Promise<void> {
+    while (this.#waiting.length > 0) {
+      const batch = this.#waiting.splice(0, commandsPerCommit);
+      try {
+        const answers = await this.#commit(batch);
+        this.#deliver({ events: this.#context.feed.take(), answers, isWritable: true });
+      } catch (error) {
+        const isNotWritable = this.#engine.isNotWritable(error);
+        const reason = crossed(
+          isNotWritable ? notWritable(error) : this.#engine.isDamaged(error) ? damaged(error) : error,
+        );
+        const answers = batch.map(({ id }) => ({ id, error: reason }));
+        this.#deliver({ events: [], answers, isWritable: !isNotWritable });
+      }
+      // Between two commits whatever has arrived meanwhile is taken in.
+      await new Promise((resolve) => setImmediate(resolve));
+    }
+    // In the same turn as the last look at what waits, so that nothing can slip in between.
+    this.#isDraining = false;
+  }
+
+  /** Applies a batch, as much of it as there is time for, and commits it. @returns what to answer now */
+  async #commit(batch: GivenCommand[]): Promise<readonly Answer[]> {
+    this.#engine.begin();
+    try {
+      const answers: Answer[] = [];
+      const since = performance.now();
+      for (const [index, command] of batch.entries()) {
+        answers.push(await this.#apply(command));
+        if (performance.now() - since < longestBatch) continue;
+        this.#waiting.unshift(...batch.splice(index + 1));
+        break;
+      }
+      this.#engine.commit(batch.at(-1)?.input.agesBy ?? 0);
+      this.#notes.keep();
+      return answers;
+    } catch (error) {
+      this.#notes.undo(0);
+      this.#engine.rollback();
+      throw error;
+    }
+  }
+
+  async #apply({ id, name, input }: GivenCommand): Promise<Answer> {
+    const handler = commands[name] as (context: WriterContext, input: object) => Promise<unknown>;
+    const noted = this.#notes.begin();
+    this.#engine.runMany('savepoint command', [[]]);
+    try {
+      const outcome = await handler(this.#context, input);
+      this.#engine.runMany('release command', [[]]);
+      // A refusal that is returned, not thrown, keeps what the command wrote.
+      return outcome instanceof Refusal ? { id, error: crossed(outcome) } : { id, outcome };
+    } catch (error) {
+      // A full disk can roll back the whole transaction under the savepoint: then all of the batch has failed.
+      if (this.#engine.isNotWritable(error) || this.#engine.isDamaged(error) || !this.#engine.isInTransaction())
+        throw error;
+      this.#notes.undo(noted);
+      this.#engine.runMany('rollback to command', [[]]);
+      this.#engine.runMany('release command', [[]]);
+      return { id, error: crossed(error) };
+    }
+  }
+}
+
+function notWritable(cause: unknown): Refusal {
+  const refusal = new Refusal('store-not-writable', undefined, { retryAfter: 5 });
+  refusal.cause = cause;
+  return refusal;
+}
+
+function damaged(cause: unknown): Refusal {
+  const refusal = new Refusal('store-damaged');
+  refusal.cause = cause;
+  return refusal;
+}
