@@ -68,7 +68,6 @@ function send(port: number, one: Connection, until: number, took: number[], stat
       const status = received.slice(9, 12);
       const length = Number(/content-length: (\d+)/i.exec(received.slice(0, end))?.[1] ?? 0);
       if (received.length < end + 4 + length) return;
-      if (status !== '200' && status !== '304' && statuses[status] === undefined) process.stderr.write(`${received}\n`);
       statuses[status] = (statuses[status] ?? 0) + 1;
       took.push(performance.now() - since);
       received = '';

@@ -2,7 +2,7 @@
  * How fast the service is, each figure beside its yardstick in the same run:
  * medians of five rounds, load from a process of its own. Writes docs/bench.md.
  *
- *   npm run bench [-- --rounds 5] [-- --seconds 3] [-- --only save]
+ *   npm run bench [-- --rounds 5] [-- --seconds 3] [-- --only save] [-- --profile /tmp/profiles]
  */
 import { fork, type ChildProcess } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
@@ -20,6 +20,8 @@ const { values } = parseArgs({
     rounds: { type: 'string', default: '5' },
     seconds: { type: 'string', default: '3' },
     only: { type: 'string' },
+    /** A folder for profiles of the service's threads. */
+    profile: { type: 'string' },
   },
 });
 const rounds = Number(values.rounds);
@@ -30,7 +32,14 @@ const bulkConnections = 8;
 const bulkSaves = 100;
 
 const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-speed-'));
-const service = new ServiceProcess(['serve', '--log', 'json'], folder, await freePort(), /first-admin#\S+/);
+const profiled = ['bash', '-c', `exec "$0" --cpu-prof --cpu-prof-dir=${values.profile} "$@"`];
+const service = new ServiceProcess(
+  ['serve', '--log', 'json'],
+  folder,
+  await freePort(),
+  /first-admin#\S+/,
+  values.profile === undefined ? [] : profiled,
+);
 await service.start();
 const invitation = /first-admin#(\S+)/.exec(service.printed)?.[1] ?? '';
 const admin = { email: 'tobin@highfell.example', name: 'Tobin', password: 'over-the-gorge' };
@@ -82,7 +91,8 @@ const changes = [
   { op: 'increase', key: 'progress/climbs', path: '', by: 1 },
   { op: 'credit', key: 'currency/opal', amount: 1, reason: 'climb' },
 ];
-const save = { number: '#n', seen: 0, answered: '#p', transactions: [{ changes }] };
+// Whoever saves knows of what they saved before.
+const save = { number: '#n', seen: '#n', answered: '#p', transactions: [{ changes }] };
 const textOf = (body: object) => JSON.stringify(body).replaceAll('"#n"', '#n').replaceAll('"#p"', '#p');
 
 async function sessionsOf(prefix: string, count: number): Promise<readonly string[]> {
@@ -181,7 +191,7 @@ const isChosen = (name: string) => values.only === undefined || values.only === 
 // What the yardstick returns is what the service returns.
 await bare.ask({
   name: 'save',
-  answer: await call('POST', `/v1/sessions/${singles[0]}/saves`, { ...save, number: 1, answered: 0 }),
+  answer: await call('POST', `/v1/sessions/${singles[0]}/saves`, { ...save, number: 1, seen: 1, answered: 0 }),
 });
 await level(
   singles,
@@ -195,9 +205,9 @@ await bare.ask({ name: 'record', answer: 17 });
 {
   const saves = inBulk
     .slice(0, bulkSaves)
-    .map((session) => ({ session, number: 1, seen: 0, transactions: [{ changes }] }));
+    .map((session) => ({ session, number: 1, seen: 1, transactions: [{ changes }] }));
   await bare.ask({ name: 'bulk', answer: await call('POST', '/v1/saves', { saves }) });
-  const more = inBulk.slice(bulkSaves).map((session) => ({ session, number: 1, seen: 0, transactions: [{ changes }] }));
+  const more = inBulk.slice(bulkSaves).map((session) => ({ session, number: 1, seen: 1, transactions: [{ changes }] }));
   for (let at = 0; at < more.length; at += bulkSaves)
     await call('POST', '/v1/saves', { saves: more.slice(at, at + bulkSaves) });
   bulkAt = 2;
@@ -209,8 +219,6 @@ const aims: { readonly [name: string]: { readonly what: string; readonly aim: nu
   record: { what: 'one record by key', aim: 0.7 },
   unchanged: { what: 'the same with If-None-Match', aim: 0.7 },
 };
-let savesPerSecond = Number.NaN;
-let bareSaves = Number.NaN;
 for (const [name, { what, aim }] of Object.entries(aims)) {
   if (!isChosen(name)) continue;
   const ours: Loaded[] = [];
@@ -227,7 +235,6 @@ for (const [name, { what, aim }] of Object.entries(aims)) {
   const [mine, bares] = [median(ours.map(perSecond)), median(theirs.map(perSecond))];
   push(what, `${whole(mine)}/s`, `bare Express: ${whole(bares)}/s`, mine / bares, aim);
   if (name !== 'save') continue;
-  [savesPerSecond, bareSaves] = [mine, bares];
   const [p99, bareP99] = [median(ours.map((one) => one.p99)), median(theirs.map((one) => one.p99))];
   pushMost('the same: p99', `${p99.toFixed(1)} ms`, `bare Express: ${bareP99.toFixed(1)} ms`, p99 / bareP99, 3);
   const delay = median(delays);
@@ -329,7 +336,6 @@ function add(row: Row): void {
 
 function report(): void {
   if (values.only !== undefined) return;
-  void [savesPerSecond, bareSaves];
   const day = new Date().toISOString().slice(0, 10);
   const lines = rows.map(
     ({ what, ours, yardstick, ratio, aim, isReached }) =>

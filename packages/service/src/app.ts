@@ -1,6 +1,6 @@
-import { randomBytes } from 'node:crypto';
+import type { RequestListener } from 'node:http';
 import compression from 'compression';
-import express, { type Express } from 'express';
+import express from 'express';
 import helmet from 'helmet';
 import { serveConsole } from './console-files.js';
 import { serveMetrics } from './metrics.js';
@@ -21,6 +21,7 @@ import { serveSessions } from './routes/sessions.js';
 import { serveTrash } from './routes/trash.js';
 import { serveUnsettled } from './routes/unsettled.js';
 import type { Desk } from './serve-route.js';
+import { newRequestId } from './tokens.js';
 
 /** Files of a game that the service serves beside its own. */
 export interface Pages {
@@ -36,18 +37,14 @@ export interface AppOptions {
   readonly behindProxy?: readonly string[] | undefined;
 }
 
-/** The service's routes, in the order in which a request meets them. */
-export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }: AppOptions = {}): Express {
+/** What answers every request: the routes of the API, and then pages and files in the order in which a request meets them. */
+export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }: AppOptions = {}): RequestListener {
   const app = express();
   app.disable('x-powered-by');
   // Whose word is taken on where a call comes from.
   app.set('trust proxy', behindProxy === undefined ? false : [...behindProxy]);
   // Entity tags are the revisions of records; Express's own would hide them.
   app.disable('etag');
-  app.use((_request, response, next) => {
-    response.set('X-Request-Id', randomBytes(9).toString('base64url'));
-    next();
-  });
   const guard = helmet({
     contentSecurityPolicy: {
       // The console's components write their own style elements. The service itself speaks plain HTTP.
@@ -60,23 +57,24 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   app.use(['/console', '/docs', '/openapi.json', '/vekkon-player.js', ...pages.map(({ at }) => at)], compression());
   serveAbout(app, desk, version);
   serveMetrics(app, desk);
-  serveSessions(app, desk);
-  serveHosts(app, desk);
-  serveDevices(app, desk);
-  serveUnsettled(app, desk);
-  serveDisturbances(app, desk);
-  serveRecords(app, desk);
-  servePlayers(app, desk);
-  serveTrash(app, desk);
-  serveCheckpoints(app, desk);
-  serveManifests(app, desk);
-  serveEnvironments(app, desk);
-  serveKeys(app, desk);
-  serveOperators(app, desk);
+  serveSessions(desk);
+  serveHosts(desk);
+  serveDevices(desk);
+  serveUnsettled(desk);
+  serveDisturbances(desk);
+  serveRecords(desk);
+  servePlayers(desk);
+  serveTrash(desk);
+  serveCheckpoints(desk);
+  serveManifests(desk);
+  serveEnvironments(desk);
+  serveKeys(desk);
+  serveOperators(desk);
   serveConsole(app);
   servePlayerFile(app);
   for (const { at, folder } of pages) app.use(at, guard, express.static(folder, { etag: true }));
   app.use(routeUnknown);
-  app.use(problemResponder(desk.log, desk.isDamaged));
-  return app;
+  const answerError = problemResponder(desk.log, desk.isDamaged);
+  app.use(answerError);
+  return desk.table.listener(app, (response) => response.setHeader('X-Request-Id', newRequestId()), answerError);
 }

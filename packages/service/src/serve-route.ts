@@ -2,16 +2,17 @@ import { checkValue, limits, shapeDetail, type Json } from '@vekkon/core';
 import { Refusal, routes, type ProblemCode, type Route } from '@vekkon/protocol';
 import type { Clock, EnvironmentRow, Reader, Writer } from '@vekkon/store';
 import cors from 'cors';
-import type { IRouter, Request, Response } from 'express';
+import type { Request, Response } from 'express';
 import { z } from 'zod';
 import type { Access, Principal } from './access.js';
-import { addressOf, type CallLimits } from './call-limits.js';
+import { addressOf, pass, type CallLimits } from './call-limits.js';
 import type { Disturbances } from './disturbances.js';
 import type { Environments } from './environments.js';
 import type { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
 import type { ManifestDesk } from './manifest-desk.js';
 import { readBody } from './request-body.js';
+import type { RouteTable } from './route-table.js';
 import type { Streams } from './streams.js';
 import type { Turns } from './turns.js';
 
@@ -19,6 +20,7 @@ import type { Turns } from './turns.js';
 export interface Desk {
   readonly writer: Writer;
   readonly reader: Reader;
+  readonly table: RouteTable;
   readonly access: Access;
   readonly environments: Environments;
   readonly clock: Clock;
@@ -70,15 +72,14 @@ const envelopeDepth = 6;
  * returns undefined.
  */
 export function serveRoute<R extends Route>(
-  router: IRouter,
   desk: Desk,
   route: R,
   handler: (call: Call<R>) => Promise<z.output<R['response']> | JsonText | undefined>,
 ): void {
-  if (route.callers.some((caller) => caller === 'device' || caller === 'device-key')) {
-    router.all(expressPath(route.path), sharedWithPages);
-  }
-  router[route.method](expressPath(route.path), async (request, response) => {
+  const isForPages = route.callers.some((caller) => caller === 'device' || caller === 'device-key');
+  if (isForPages) desk.table.add('OPTIONS', route.path, shareWithPages);
+  desk.table.add(route.method, route.path, async (request, response) => {
+    if (isForPages && request.headers.origin !== undefined) await shareWithPages(request, response);
     const principal = await desk.access.admit(request, route.callers, () => desk.limits.meet(request, response));
     const leave = await desk.limits.enter(request, response, principal);
     try {
@@ -115,9 +116,7 @@ export function serveRoute<R extends Route>(
       request.socket.destroy();
       return;
     }
-    response.status(route.status);
-    if (answer instanceof JsonText) response.type('application/json').send(answer.text);
-    else response.json(answer);
+    sendJson(response, route.status, answer instanceof JsonText ? answer.text : JSON.stringify(answer));
   }
 }
 
@@ -161,17 +160,26 @@ const sharedWithPages = cors({
   maxAge: 7200,
 });
 
-/** `{key}` may hold slashes, all other parameters are one segment. */
-function expressPath(path: string): string {
-  return path.replace('{key}', '*key').replaceAll(/\{(\w+)\}/g, ':$1');
+async function shareWithPages(request: Request, response: Response): Promise<void> {
+  await pass(sharedWithPages, request, response);
+}
+
+/** Sends what is JSON already: what Express would look at on the way is known here. */
+function sendJson(response: Response, status: number, text: string): void {
+  response.writeHead(status, {
+    'Content-Type': 'application/json; charset=utf-8',
+    'Content-Length': Buffer.byteLength(text),
+  });
+  // Node sends no body to whoever asked for the head alone.
+  response.end(text);
 }
 
 function parseParams(route: Route, request: Request): object | undefined {
   if (route.params === undefined) return undefined;
   const parsed: { [name: string]: unknown } = {};
   for (const [name, shape] of Object.entries(route.params)) {
-    const given = (request.params as { [name: string]: string | string[] })[name];
-    const result = shape.safeParse(Array.isArray(given) ? given.join('/') : given);
+    const given = (request.params as { [name: string]: string })[name];
+    const result = shape.safeParse(given);
     if (result.success) {
       parsed[name] = result.data;
       continue;

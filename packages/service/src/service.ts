@@ -11,6 +11,7 @@ import { Environments } from './environments.js';
 import { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
 import { ManifestDesk } from './manifest-desk.js';
+import { RouteTable } from './route-table.js';
 import { Streams } from './streams.js';
 import { hashToken, newToken } from './tokens.js';
 import { Turns } from './turns.js';
@@ -73,6 +74,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const desk = {
     writer: store.writer,
     reader: store.reader,
+    table: new RouteTable(),
     access,
     environments,
     clock,

@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto';
+import { digestOf } from './digest.js';
 import type { HistoryTable } from './tables.js';
 
 /** How much of a digest is kept, in characters of base64url: enough to tell damage, which is all that it is for. */
@@ -17,8 +17,5 @@ export function historyDigest(
     at,
   }: Pick<HistoryTable, 'key' | 'revision' | 'follows' | 'value' | 'removed' | 'seen' | 'at'>,
 ): string {
-  return createHash('sha256')
-    .update(`${player} ${key} ${follows} ${revision} ${removed} ${seen} ${at} ${value}`)
-    .digest('base64url')
-    .slice(0, kept);
+  return digestOf(`${player} ${key} ${follows} ${revision} ${removed} ${seen} ${at} ${value}`).slice(0, kept);
 }

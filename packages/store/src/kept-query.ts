@@ -1,4 +1,4 @@
-import type { CompiledQuery, Kysely } from 'kysely';
+import type { CompiledQuery, Insertable, Kysely } from 'kysely';
 import type { Tables } from './tables.js';
 
 /** Stands for a value that is given later. */
@@ -11,6 +11,16 @@ export interface Compiled {
   readonly query: CompiledQuery;
   /** Which of the given values each parameter is, or a value that is always the same. */
   readonly parameters: readonly unknown[];
+}
+
+/** Runs SQL that was compiled before, with its values. */
+export type RunCompiled = (sql: string, parameters: readonly unknown[]) => Promise<readonly unknown[]>;
+
+const runOn = new WeakMap<Kysely<Tables>, RunCompiled>();
+
+/** Lets kept queries on a connection go past all that Kysely does at each query: they are compiled already. */
+export function runCompiledOn(db: Kysely<Tables>, run: RunCompiled): void {
+  runOn.set(db, run);
 }
 
 /** What Kysely builds: anything that can be compiled into SQL. */
@@ -41,15 +51,34 @@ export function keptQuery<Row, Values extends readonly unknown[]>(
     }
     return found;
   };
-  const run = async (db: Kysely<Tables>, ...values: Values): Promise<readonly Row[]> => {
+  const run = (db: Kysely<Tables>, ...values: Values): Promise<readonly Row[]> => {
     const { query, parameters } = compiled(db);
-    const { rows } = await db.executeQuery<Row>({
-      ...(query as CompiledQuery<Row>),
-      parameters: given(parameters, values),
-    });
-    return rows;
+    const direct = runOn.get(db);
+    const all = given(parameters, values);
+    if (direct !== undefined) return direct(query.sql, all) as Promise<readonly Row[]>;
+    return db.executeQuery<Row>({ ...(query as CompiledQuery<Row>), parameters: all }).then(({ rows }) => rows);
   };
   return Object.assign(run, { compiled });
+}
+
+/**
+ * Inserts rows of one table, all with the same columns, by a statement that is
+ * built once for each connection.
+ */
+export function keptInsert<Name extends keyof Tables>(
+  table: Name,
+): (db: Kysely<Tables>, row: Insertable<Tables[Name]>) => Promise<unknown> {
+  const kept = new WeakMap<Kysely<Tables>, { readonly names: readonly string[]; readonly sql: string }>();
+  return (db, row) => {
+    let found = kept.get(db);
+    if (found === undefined) {
+      found = { names: Object.keys(row), sql: db.insertInto(table).values(row).compile().sql };
+      kept.set(db, found);
+    }
+    const values = found.names.map((name) => (row as { readonly [name: string]: unknown })[name]);
+    const direct = runOn.get(db);
+    return direct === undefined ? db.insertInto(table).values(row).execute() : direct(found.sql, values);
+  };
 }
 
 /** A query's parameters with the values that were given for it. */

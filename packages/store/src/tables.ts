@@ -383,7 +383,14 @@ export interface Tables {
 
 export type EnvironmentRow = Selectable<EnvironmentTable>;
 export type PlayerRow = Selectable<PlayerTable>;
+/** What a save must know of its player. */
+export type SavingPlayer = Pick<PlayerRow, 'number' | 'environment' | 'id' | 'seen'>;
 export type SessionRow = Selectable<SessionTable>;
+/** What a save must know of its session. */
+export type SavingSession = Omit<
+  SessionRow,
+  'attempt' | 'fence' | 'is_new' | 'attributes' | 'seen_at_join' | 'seen_at_end' | 'last_saved_at'
+>;
 export type NewLedgerRow = Insertable<LedgerTable>;
 export type LedgerRow = Selectable<LedgerTable>;
 export type TrashRow = Selectable<TrashTable>;

@@ -62,8 +62,8 @@ describe('the writer', () => {
       leave: false,
     });
   const climbs = async (player: string) => {
-    const row = await store.reader.player(environment, player);
-    return (await store.reader.record(row!.number, 'progress/climbs', highfell.manifest))?.value;
+    const found = await store.reader.record(environment, player, 'progress/climbs', highfell.manifest);
+    return found?.stored?.value;
   };
 
   it('commits many commands together, each in its own order', async () => {

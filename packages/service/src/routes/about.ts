@@ -5,9 +5,9 @@ import { serveRoute, type Desk } from '../serve-route.js';
 
 /** What the service says of itself. */
 export function serveAbout(router: IRouter, desk: Desk, version: string): void {
-  serveRoute(router, desk, routes.health, async () => ({ status: 'up' }));
+  serveRoute(desk, routes.health, async () => ({ status: 'up' }));
 
-  serveRoute(router, desk, routes.ready, async () => {
+  serveRoute(desk, routes.ready, async () => {
     if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
     await desk.reader.hasOperator();
     // After a commit that failed, find out whether it would now.
@@ -16,7 +16,7 @@ export function serveAbout(router: IRouter, desk: Desk, version: string): void {
     return { status: 'ready', migration: desk.migration, ...(notes.length > 0 && { notes: [...notes] }) };
   });
 
-  serveRoute(router, desk, routes.problems, async () => ({
+  serveRoute(desk, routes.problems, async () => ({
     problems: Object.entries(problemCatalogue).map(([code, entry]) => ({ code, ...entry })),
   }));
 

@@ -1,15 +1,14 @@
 import { routes } from '@vekkon/protocol';
 import { recordsIn, rfc3339, trashLasts } from '@vekkon/store';
-import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer } from './players.js';
 
 /** A player's checkpoints, as the people behind the game see them. */
-export function serveCheckpoints(router: IRouter, desk: Desk): void {
+export function serveCheckpoints(desk: Desk): void {
   const { reader, writer } = desk;
 
-  serveRoute(router, desk, routes.playerCheckpoints, async ({ params, environment }) => {
+  serveRoute(desk, routes.playerCheckpoints, async ({ params, environment }) => {
     const player = await knownPlayer(reader, environment(), params.player);
     const rows = await reader.copies(player.number);
     return {
@@ -26,7 +25,7 @@ export function serveCheckpoints(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.restoreCheckpoint, async ({ params, environment, principal }) => {
+  serveRoute(desk, routes.restoreCheckpoint, async ({ params, environment, principal }) => {
     const place = environment();
     const { player, checkpoint } = params;
     const by = nameOf(principal);

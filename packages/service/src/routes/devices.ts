@@ -1,7 +1,6 @@
 import { isForPlayers, mayWriteIn, readKeys, spokenRecords, underCurrentKeys } from '@vekkon/core';
 import { Refusal, routes } from '@vekkon/protocol';
 import { recordsIn, rfc3339, type EnvironmentRow, type SessionRow } from '@vekkon/store';
-import type { IRouter } from 'express';
 import { deviceIn, deviceOf, listenerOf, nameOf, type Principal } from '../access.js';
 import { recordsByKey } from '../records-by-key.js';
 import { serveRoute, type Desk } from '../serve-route.js';
@@ -12,10 +11,10 @@ import { knownPlayer, playerSummary } from './players.js';
 const tokenLasts = 30 * 24 * 60 * 60 * 1000;
 
 /** Games without a server of their own: their devices, and what a device asks of its session. */
-export function serveDevices(router: IRouter, desk: Desk): void {
+export function serveDevices(desk: Desk): void {
   const { reader, writer, clock } = desk;
 
-  serveRoute(router, desk, routes.addDevice, async ({ body, environment, request, response }) => {
+  serveRoute(desk, routes.addDevice, async ({ body, environment, request, response }) => {
     await desk.limits.addDevice(request, response);
     const token = newToken('deviceToken');
     const expiresAt = clock.now() + tokenLasts;
@@ -31,7 +30,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
     return { now: rfc3339(clock.now()), ...added, token, expiresAt: rfc3339(expiresAt) };
   });
 
-  serveRoute(router, desk, routes.me, async ({ environment, principal }) => {
+  serveRoute(desk, routes.me, async ({ environment, principal }) => {
     const place = environment();
     const { rules } = await reader.manifestOf(place);
     const player = await knownPlayer(reader, place, deviceOf(principal).player);
@@ -44,7 +43,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.sessionStream, async ({ params, environment, principal, response }) => {
+  serveRoute(desk, routes.sessionStream, async ({ params, environment, principal, response }) => {
     const place = environment();
     const session = await ownSession(desk, place, params.session, principal);
     if (session.ended_at !== null) {
@@ -62,7 +61,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
     return undefined;
   });
 
-  serveRoute(router, desk, routes.checkpoints, async ({ params, query, environment, principal }) => {
+  serveRoute(desk, routes.checkpoints, async ({ params, query, environment, principal }) => {
     const place = environment();
     const session = await ownSession(desk, place, params.session, principal);
     const { rules } = await reader.manifestOf(place);
@@ -84,7 +83,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.devices, async ({ params, environment }) => {
+  serveRoute(desk, routes.devices, async ({ params, environment }) => {
     const player = await knownPlayer(reader, environment(), params.player);
     const rows = await reader.devices(player.number);
     return {
@@ -97,7 +96,7 @@ export function serveDevices(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.revokeDevice, async ({ params, environment, principal }) => {
+  serveRoute(desk, routes.revokeDevice, async ({ params, environment, principal }) => {
     const { number } = environment();
     const { player, device } = params;
     await writer.do('revokeDevice', { environment: number, player, device, by: nameOf(principal) });

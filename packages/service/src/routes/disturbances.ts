@@ -1,17 +1,16 @@
 import { Refusal, routes } from '@vekkon/protocol';
-import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
 /** Faults made on purpose, so that a game's own retries can be tried. */
-export function serveDisturbances(router: IRouter, desk: Desk): void {
+export function serveDisturbances(desk: Desk): void {
   const { disturbances, writer } = desk;
 
-  serveRoute(router, desk, routes.disturbance, async ({ environment }) => ({
+  serveRoute(desk, routes.disturbance, async ({ environment }) => ({
     disturbance: disturbances.show(environment().number),
   }));
 
-  serveRoute(router, desk, routes.startDisturbance, async ({ body, environment, principal }) => {
+  serveRoute(desk, routes.startDisturbance, async ({ body, environment, principal }) => {
     const { number, is_live, game, name } = environment();
     const isAdmin = principal.sort === 'operator' && principal.operator.role === 'admin';
     if (is_live === 1 && !(body.force && isAdmin)) {
@@ -40,7 +39,7 @@ export function serveDisturbances(router: IRouter, desk: Desk): void {
     return { disturbance: disturbances.show(number) };
   });
 
-  serveRoute(router, desk, routes.stopDisturbance, async ({ environment, principal }) => {
+  serveRoute(desk, routes.stopDisturbance, async ({ environment, principal }) => {
     const { number } = environment();
     const stopped = disturbances.stop(number);
     if (stopped !== null) {

@@ -1,6 +1,5 @@
 import { Refusal, routes, type EnvironmentSummary } from '@vekkon/protocol';
 import type { EnvironmentRow, Reader } from '@vekkon/store';
-import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { newKey } from './keys.js';
@@ -9,10 +8,10 @@ import { newKey } from './keys.js';
 const leaseSeconds = { dev: 900, other: 60 };
 
 /** Games and their environments. */
-export function serveEnvironments(router: IRouter, desk: Desk): void {
+export function serveEnvironments(desk: Desk): void {
   const { reader, writer } = desk;
 
-  serveRoute(router, desk, routes.createEnvironment, async ({ body, principal }) => {
+  serveRoute(desk, routes.createEnvironment, async ({ body, principal }) => {
     const { manifest: source } = body;
     const manifest =
       source === undefined ? null : { manifest: await desk.manifests.manifestIn(source, nameOf(principal)), source };
@@ -36,7 +35,7 @@ export function serveEnvironments(router: IRouter, desk: Desk): void {
     return { ...summary, hostKey: host.key, deviceKey: device.key };
   });
 
-  serveRoute(router, desk, routes.setOrigins, async ({ body, environment, principal }) => {
+  serveRoute(desk, routes.setOrigins, async ({ body, environment, principal }) => {
     const { number } = environment();
     await writer.do('setOrigins', { environment: number, origins: body.origins, by: nameOf(principal) });
     return { origins: body.origins };

@@ -1,15 +1,14 @@
 import { Refusal, routes } from '@vekkon/protocol';
 import { rfc3339 } from '@vekkon/store';
-import type { IRouter } from 'express';
 import { listenerOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { sessionSummary } from './players.js';
 
 /** What concerns a host as a whole: all of its leases at once, and the stream on which it listens. */
-export function serveHosts(router: IRouter, desk: Desk): void {
+export function serveHosts(desk: Desk): void {
   const { reader, writer, clock } = desk;
 
-  serveRoute(router, desk, routes.hostRenew, async ({ params, body, environment }) => {
+  serveRoute(desk, routes.hostRenew, async ({ params, body, environment }) => {
     const { sessions, lost } = await writer.do('renew', {
       environment: environment().number,
       sessions: body.sessions.map(({ session, seen, answered }) => ({
@@ -35,7 +34,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.hostStream, async ({ params, query, environment, principal, response }) => {
+  serveRoute(desk, routes.hostStream, async ({ params, query, environment, principal, response }) => {
     const { number } = environment();
     if (query.instance !== undefined) {
       // An instance that was replaced is told so here too, and hears nothing more.
@@ -51,7 +50,7 @@ export function serveHosts(router: IRouter, desk: Desk): void {
     return undefined;
   });
 
-  serveRoute(router, desk, routes.hostSessions, async ({ params, query, environment }) => {
+  serveRoute(desk, routes.hostSessions, async ({ params, query, environment }) => {
     const { number, lease_seconds } = environment();
     const rows = await reader.sessionsOfHost(number, params.host, query.count);
     return {

@@ -1,6 +1,5 @@
 import { Refusal, routes, type KeySummary } from '@vekkon/protocol';
 import { rfc3339 } from '@vekkon/store';
-import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { hashToken, newToken } from '../tokens.js';
@@ -9,7 +8,7 @@ import { hashToken, newToken } from '../tokens.js';
 const hintLength = 12;
 
 /** The keys that game servers and devices show. Only their hashes are kept. */
-export function serveKeys(router: IRouter, desk: Desk): void {
+export function serveKeys(desk: Desk): void {
   const { reader, writer, clock } = desk;
 
   async function keysOf(environment: number): Promise<readonly (KeySummary & { readonly hash: string })[]> {
@@ -23,17 +22,17 @@ export function serveKeys(router: IRouter, desk: Desk): void {
     }));
   }
 
-  serveRoute(router, desk, routes.keys, async ({ environment }) => ({
+  serveRoute(desk, routes.keys, async ({ environment }) => ({
     keys: (await keysOf(environment().number)).map(({ hash: _, ...key }) => key),
   }));
 
-  serveRoute(router, desk, routes.createKey, async ({ body, environment, principal }) => {
+  serveRoute(desk, routes.createKey, async ({ body, environment, principal }) => {
     const { key, kept } = newKey(body.sort === 'host-key' ? 'hostKey' : 'deviceKey');
     await writer.do('addKey', { ...kept, environment: environment().number, by: nameOf(principal) });
     return { id: kept.hint, sort: kept.sort, createdAt: rfc3339(clock.now()), revokedAt: null, key };
   });
 
-  serveRoute(router, desk, routes.revokeKey, async ({ params, environment, principal }) => {
+  serveRoute(desk, routes.revokeKey, async ({ params, environment, principal }) => {
     const { number } = environment();
     const found = (await keysOf(number)).find((key) => key.id === params.keyId);
     if (found === undefined)

@@ -2,15 +2,14 @@ import { placeInFile, playersPart, type Manifest } from '@vekkon/core';
 import { fileWithLearned } from '@vekkon/core/manifest-file';
 import { Refusal, routes, type ManifestResponse } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow } from '@vekkon/store';
-import type { IRouter } from 'express';
 import { isOnDevice, nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
 /** The manifests of an environment: read, checked, compared, installed, learned. */
-export function serveManifests(router: IRouter, desk: Desk): void {
+export function serveManifests(desk: Desk): void {
   const { reader, writer, manifests } = desk;
 
-  serveRoute(router, desk, routes.manifest, async ({ query, environment, principal, request, response }) => {
+  serveRoute(desk, routes.manifest, async ({ query, environment, principal, request, response }) => {
     const place = environment();
     const installed = await reader.manifestVersion(place, query.version);
     const learns = place.learns === 1;
@@ -31,14 +30,14 @@ export function serveManifests(router: IRouter, desk: Desk): void {
     } satisfies ManifestResponse;
   });
 
-  serveRoute(router, desk, routes.manifestVersions, async ({ environment }) => {
+  serveRoute(desk, routes.manifestVersions, async ({ environment }) => {
     const rows = await reader.manifestVersions(environment().number);
     return {
       versions: rows.map(({ version, installed_at, by }) => ({ version, installedAt: rfc3339(installed_at), by })),
     };
   });
 
-  serveRoute(router, desk, routes.manifestFile, async ({ query, environment }) => {
+  serveRoute(desk, routes.manifestFile, async ({ query, environment }) => {
     const place = environment();
     const { version } = await reader.manifestVersion(place, query.version);
     const rows = await reader.learnedBy(place.number);
@@ -54,19 +53,19 @@ export function serveManifests(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.checkManifest, async ({ body, principal }) => {
+  serveRoute(desk, routes.checkManifest, async ({ body, principal }) => {
     const read = await manifests.read(body.manifest, nameOf(principal));
     return { mistakes: 'mistakes' in read ? [...read.mistakes] : [] };
   });
 
-  serveRoute(router, desk, routes.diffManifest, async ({ body, environment, principal }) => {
+  serveRoute(desk, routes.diffManifest, async ({ body, environment, principal }) => {
     const place = environment();
     const manifest = await manifests.manifestIn(body.manifest, nameOf(principal));
     checkGame(manifest, place);
     return { installed: place.manifest_version, ...(await reader.diff(place, manifest)) };
   });
 
-  serveRoute(router, desk, routes.installManifest, async ({ body, environment, principal }) => {
+  serveRoute(desk, routes.installManifest, async ({ body, environment, principal }) => {
     const place = environment();
     return writer.do('installManifest', {
       environment: place.number,
@@ -77,13 +76,13 @@ export function serveManifests(router: IRouter, desk: Desk): void {
     });
   });
 
-  serveRoute(router, desk, routes.setLearning, async ({ body, environment, principal }) => {
+  serveRoute(desk, routes.setLearning, async ({ body, environment, principal }) => {
     const { number } = environment();
     await writer.do('setLearning', { environment: number, learns: body.learns, by: nameOf(principal) });
     return { learns: body.learns };
   });
 
-  serveRoute(router, desk, routes.misfits, async ({ query, environment }) => {
+  serveRoute(desk, routes.misfits, async ({ query, environment }) => {
     const found = await reader.misfits(environment(), query.count + 1);
     return { misfits: found.slice(0, query.count), hasMore: found.length > query.count };
   });

@@ -1,7 +1,6 @@
 import { hash, verify } from '@node-rs/argon2';
 import { Refusal, routes, type OperatorProfile, type SignInResponse } from '@vekkon/protocol';
 import { rfc3339 } from '@vekkon/store';
-import type { IRouter } from 'express';
 import { addressOf } from '../call-limits.js';
 import { SignInLimits } from '../sign-in-limits.js';
 import { Turns } from '../turns.js';
@@ -12,7 +11,7 @@ import { hashToken, newToken } from '../tokens.js';
 const tokenLasts = 14 * 24 * 60 * 60 * 1000;
 
 /** Signing in and out. Passwords are kept as Argon2id hashes (RFC 9106). */
-export function serveOperators(router: IRouter, desk: Desk): void {
+export function serveOperators(desk: Desk): void {
   const { reader, writer, clock } = desk;
 
   async function signedIn(operator: OperatorProfile & { readonly number: number }): Promise<SignInResponse> {
@@ -32,7 +31,7 @@ export function serveOperators(router: IRouter, desk: Desk): void {
   // One address has one password checked at a time: each takes as long as it should.
   const checking = new Turns();
 
-  serveRoute(router, desk, routes.signIn, async ({ body, request, response }) => {
+  serveRoute(desk, routes.signIn, async ({ body, request, response }) => {
     const address = addressOf(request);
     await signIns.enter(request, response, body.email);
     const operator = await reader.operatorByEmail(body.email);
@@ -48,12 +47,12 @@ export function serveOperators(router: IRouter, desk: Desk): void {
     return signedIn(operator);
   });
 
-  serveRoute(router, desk, routes.signOut, async ({ principal }) => {
+  serveRoute(desk, routes.signOut, async ({ principal }) => {
     if (principal.sort === 'operator') await writer.do('revokeCredential', { hash: principal.tokenHash });
     return {};
   });
 
-  serveRoute(router, desk, routes.firstAdmin, async ({ body, request, response }) => {
+  serveRoute(desk, routes.firstAdmin, async ({ body, request, response }) => {
     await signIns.enter(request, response, 'the first admin');
     const { email, name } = body;
     const { number } = await writer.do('addFirstAdmin', {
@@ -65,7 +64,7 @@ export function serveOperators(router: IRouter, desk: Desk): void {
     return signedIn({ number, email, name, role: 'admin' });
   });
 
-  serveRoute(router, desk, routes.operator, async ({ principal }) => {
+  serveRoute(desk, routes.operator, async ({ principal }) => {
     if (principal.sort !== 'operator') throw new Refusal('credential-wrong-kind');
     const { email, name, role } = principal.operator;
     const environments = await Promise.all(

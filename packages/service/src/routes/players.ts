@@ -15,7 +15,6 @@ import {
   type Reader,
   type SessionRow,
 } from '@vekkon/store';
-import type { IRouter } from 'express';
 import { recordsByKey } from '../records-by-key.js';
 import { nameOf } from '../access.js';
 import { JsonText, serveRoute, type Desk } from '../serve-route.js';
@@ -24,23 +23,23 @@ import { JsonText, serveRoute, type Desk } from '../serve-route.js';
 const rehearsalPrefix = 'rehearsal-';
 
 /** What is stored for players, and the stays they had. */
-export function servePlayers(router: IRouter, desk: Desk): void {
+export function servePlayers(desk: Desk): void {
   const { reader } = desk;
 
-  serveRoute(router, desk, routes.players, async ({ query, environment }) => {
+  serveRoute(desk, routes.players, async ({ query, environment }) => {
     const { number } = environment();
     const page = await reader.players(number, query.search ?? '', query.count, query.after);
     return { players: page.players.map(playerSummary), total: page.total, next: page.next };
   });
 
-  serveRoute(router, desk, routes.player, async ({ params, environment }) => {
+  serveRoute(desk, routes.player, async ({ params, environment }) => {
     const place = environment();
     const player = await knownPlayer(reader, place, params.player);
     const records = recordsByKey(await reader.records(player, place));
     return { ...playerSummary(player), now: rfc3339(desk.clock.now()), seen: player.seen, records };
   });
 
-  serveRoute(router, desk, routes.changes, async ({ params, body, environment, principal, request }) => {
+  serveRoute(desk, routes.changes, async ({ params, body, environment, principal, request }) => {
     const token = request.get('Idempotency-Key');
     if (token === undefined || token.length === 0 || token.length > 200) throw new Refusal('idempotency-key-missing');
     const place = environment();
@@ -54,7 +53,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     return new JsonText(`{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1)}`);
   });
 
-  serveRoute(router, desk, routes.readPlayers, async ({ body, environment }) => {
+  serveRoute(desk, routes.readPlayers, async ({ body, environment }) => {
     const place = environment();
     const { rules } = await reader.manifestOf(place);
     // What is asked for under a former name is answered under it.
@@ -82,12 +81,12 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     return { now: rfc3339(desk.clock.now()), players: found, unknown };
   });
 
-  serveRoute(router, desk, routes.playerSessions, async ({ params, query, environment }) => {
+  serveRoute(desk, routes.playerSessions, async ({ params, query, environment }) => {
     const player = await knownPlayer(reader, environment(), params.player);
     return { sessions: (await reader.sessions(player.number, query.count)).map(sessionSummary) };
   });
 
-  serveRoute(router, desk, routes.ledger, async ({ params, query, environment }) => {
+  serveRoute(desk, routes.ledger, async ({ params, query, environment }) => {
     const place = environment();
     const player = await knownPlayer(reader, place, params.player);
     const { rules } = await reader.manifestOf(place);
@@ -98,12 +97,12 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     return { lines: shown.map(ledgerLine), next: rows.length > count ? (shown.at(-1)?.number ?? null) : null };
   });
 
-  serveRoute(router, desk, routes.makeNew, async ({ params, environment, principal }) => {
+  serveRoute(desk, routes.makeNew, async ({ params, environment, principal }) => {
     const { number } = environment();
     return desk.writer.do('makeNew', { environment: number, player: params.player, by: nameOf(principal) });
   });
 
-  serveRoute(router, desk, routes.makeAllNew, async ({ environment, principal }) => {
+  serveRoute(desk, routes.makeAllNew, async ({ environment, principal }) => {
     const place = environment();
     const by = nameOf(principal);
     let [made, inSession, after] = [0, 0, 0 as number | null];
@@ -122,7 +121,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     return { made, inSession };
   });
 
-  serveRoute(router, desk, routes.saveNow, async ({ params, environment }) => {
+  serveRoute(desk, routes.saveNow, async ({ params, environment }) => {
     const place = environment();
     const player = await knownPlayer(reader, place, params.player);
     const [newest] = await reader.sessions(player.number, 1);
@@ -131,7 +130,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     return { asked: desk.streams.isListening(place.number, newest.host), host: newest.host };
   });
 
-  serveRoute(router, desk, routes.erasePlayer, async ({ params, environment, principal }) => {
+  serveRoute(desk, routes.erasePlayer, async ({ params, environment, principal }) => {
     const { number } = environment();
     // A game server may take back what a rehearsal made, and nothing else.
     if (principal.sort === 'host' && !params.player.startsWith(rehearsalPrefix)) {
@@ -148,7 +147,7 @@ export function servePlayers(router: IRouter, desk: Desk): void {
     return { erased: true };
   });
 
-  serveRoute(router, desk, routes.session, async ({ params, environment }) => {
+  serveRoute(desk, routes.session, async ({ params, environment }) => {
     const place = environment();
     const session = await reader.session(place.number, params.session);
     if (session === undefined) {
@@ -175,13 +174,13 @@ async function declaredOnly(
 
 export async function knownPlayer(reader: Reader, environment: EnvironmentRow, id: string) {
   const player = await reader.player(environment.number, id);
-  if (player === undefined) {
-    throw new Refusal(
-      'player-unknown',
-      `"${environment.game}/${environment.name}" knows no player "${id}": check the id. A player is made at their first join.`,
-    );
-  }
+  if (player === undefined) throw playerUnknown(environment, id);
   return player;
+}
+
+export function playerUnknown({ game, name }: EnvironmentRow, id: string): Refusal {
+  const detail = `"${game}/${name}" knows no player "${id}": check the id. A player is made at their first join.`;
+  return new Refusal('player-unknown', detail);
 }
 
 function ledgerKeys(currency: string, manifest: Manifest): readonly string[] {

@@ -1,24 +1,24 @@
 import { declarationOf, isForPlayers, isProblem, readRecord, type Json } from '@vekkon/core';
 import { Refusal, routes, type StoredRecord } from '@vekkon/protocol';
 import type { EnvironmentRow } from '@vekkon/store';
-import type { IRouter, Request, Response } from 'express';
+import type { Request, Response } from 'express';
 import { deviceIn, deviceOf, nameOf, type Principal } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
-import { knownPlayer } from './players.js';
+import { playerUnknown } from './players.js';
 
 /** One record at a time: the short way. Its revision is its entity tag (RFC 9110). */
-export function serveRecords(router: IRouter, desk: Desk): void {
-  serveRoute(router, desk, routes.readRecord, ({ params, ...call }) => readOne(desk, params.player, params.key, call));
+export function serveRecords(desk: Desk): void {
+  serveRoute(desk, routes.readRecord, ({ params, ...call }) => readOne(desk, params.player, params.key, call));
 
-  serveRoute(router, desk, routes.meReadRecord, ({ params, ...call }) =>
+  serveRoute(desk, routes.meReadRecord, ({ params, ...call }) =>
     readOne(desk, deviceOf(call.principal).player, params.key, call),
   );
 
-  serveRoute(router, desk, routes.putRecord, ({ params, body, ...call }) =>
+  serveRoute(desk, routes.putRecord, ({ params, body, ...call }) =>
     putOne(desk, params.player, params.key, body, call),
   );
 
-  serveRoute(router, desk, routes.mePutRecord, ({ params, body, ...call }) =>
+  serveRoute(desk, routes.mePutRecord, ({ params, body, ...call }) =>
     putOne(desk, deviceOf(call.principal).player, params.key, body, call),
   );
 }
@@ -43,8 +43,9 @@ async function readOne(
   if (principal.sort === 'device' && !isForPlayers(declared.key, rules.manifest)) {
     throw new Refusal('not-for-players', `${key} is not for players to see: "player: read" would let them.`, { key });
   }
-  const player = await knownPlayer(reader, place, id);
-  const stored = await reader.record(player.number, declared.key, rules.manifest);
+  const found = await reader.record(place.number, id, declared.key, rules.manifest);
+  if (found === undefined) throw playerUnknown(place, id);
+  const { stored } = found;
   if ((stored === undefined || stored.removed === true) && declared.member !== undefined) {
     throw new Refusal('record-unknown', `"${id}" has no "${key}" yet: put it first.`);
   }

@@ -11,7 +11,7 @@ import {
   type SaveResponse,
 } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
-import type { IRouter, Response } from 'express';
+import type { Response } from 'express';
 import { deviceIn, deviceOf } from '../access.js';
 import { recordsByKey } from '../records-by-key.js';
 import { JsonText, parsePart, serveRoute, type Desk } from '../serve-route.js';
@@ -19,31 +19,31 @@ import { joinOutcome, saveOutcome, told } from '../told.js';
 import { newToken } from '../tokens.js';
 
 /** Join, save, renew and leave: what a host does with a player. */
-export function serveSessions(router: IRouter, desk: Desk): void {
-  serveRoute(router, desk, routes.join, async ({ params, body, environment, response }) =>
+export function serveSessions(desk: Desk): void {
+  serveRoute(desk, routes.join, async ({ params, body, environment, response }) =>
     joinPlayer(desk, environment(), params.player, body, null, response),
   );
 
-  serveRoute(router, desk, routes.meJoin, async ({ body, environment, principal, response }) => {
+  serveRoute(desk, routes.meJoin, async ({ body, environment, principal, response }) => {
     const { player, device } = deviceOf(principal);
     // Under the device, with a "/", which no game server's name can hold: nobody takes another's place.
     const named = { ...body, host: `${device}/${body.host}` };
     return joinPlayer(desk, environment(), player, named, device, response);
   });
 
-  serveRoute(router, desk, routes.save, async ({ params, body, environment, principal }) => {
+  serveRoute(desk, routes.save, async ({ params, body, environment, principal }) => {
     const save = { ...body, session: params.session, leave: false };
     const saved = await saveOnce(desk, environment(), save, deviceIn(principal));
     return new JsonText(saveText(desk, params.session, saved));
   });
 
-  serveRoute(router, desk, routes.leave, async ({ params, body, environment, principal }) => {
+  serveRoute(desk, routes.leave, async ({ params, body, environment, principal }) => {
     const save = { ...body, session: params.session, leave: true };
     const saved = await saveOnce(desk, environment(), save, deviceIn(principal));
     return new JsonText(saveText(desk, params.session, saved));
   });
 
-  serveRoute(router, desk, routes.renew, async ({ params, body, environment, principal }) => {
+  serveRoute(desk, routes.renew, async ({ params, body, environment, principal }) => {
     const { sessions, lost } = await desk.writer.do('renew', {
       environment: environment().number,
       sessions: [{ session: params.session, seen: body.seen ?? null, answered: body.answered ?? null }],
@@ -61,7 +61,7 @@ export function serveSessions(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.bulk, async ({ body, environment, principal, response }) => {
+  serveRoute(desk, routes.bulk, async ({ body, environment, principal, response }) => {
     const place = environment();
     const bySession = new Map<string, [number, Json][]>();
     for (const [index, save] of body.saves.entries()) {

@@ -1,16 +1,15 @@
 import { routes } from '@vekkon/protocol';
 import { rfc3339, trashLasts } from '@vekkon/store';
 import type { Json } from '@vekkon/core';
-import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer } from './players.js';
 
 /** What was removed from a player: listed, and brought back. */
-export function serveTrash(router: IRouter, desk: Desk): void {
+export function serveTrash(desk: Desk): void {
   const { reader, writer } = desk;
 
-  serveRoute(router, desk, routes.trash, async ({ params, environment }) => {
+  serveRoute(desk, routes.trash, async ({ params, environment }) => {
     const place = environment();
     const player = await knownPlayer(reader, place, params.player);
     const rows = await reader.trash(player.number);
@@ -30,7 +29,7 @@ export function serveTrash(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.bringBack, async ({ params, environment, principal }) => {
+  serveRoute(desk, routes.bringBack, async ({ params, environment, principal }) => {
     const place = environment();
     const { key } = await writer.do('bringBack', {
       environment: place.number,

@@ -1,7 +1,6 @@
 import { Refusal, routes, type DealtWith, type UnsettledTransaction } from '@vekkon/protocol';
 import type { Transaction } from '@vekkon/core';
 import { rfc3339, type EnvironmentRow, type UnsettledFilters, type UnsettledOfPlayer } from '@vekkon/store';
-import type { IRouter } from 'express';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
@@ -10,10 +9,10 @@ const mostACall = 500;
 const atATime = 25;
 
 /** What came too late or was refused after the game was told that it would hold: listed, settled, dropped. */
-export function serveUnsettled(router: IRouter, desk: Desk): void {
+export function serveUnsettled(desk: Desk): void {
   const { reader, writer } = desk;
 
-  serveRoute(router, desk, routes.unsettled, async ({ query, environment }) => {
+  serveRoute(desk, routes.unsettled, async ({ query, environment }) => {
     const { number } = environment();
     const filters = filtersIn(query);
     const { unlike, transactions, isCapped } = await reader.countOfUnsettled(number, filters);
@@ -21,7 +20,7 @@ export function serveUnsettled(router: IRouter, desk: Desk): void {
     return { total: unlike, transactions, isCapped, unsettled: rows.map(shown), next };
   });
 
-  serveRoute(router, desk, routes.unsettledSummary, async ({ environment }) => {
+  serveRoute(desk, routes.unsettledSummary, async ({ environment }) => {
     const { unlike, transactions, sums, players } = await reader.unsettledSums(environment().number);
     return {
       total: unlike,
@@ -31,29 +30,29 @@ export function serveUnsettled(router: IRouter, desk: Desk): void {
     };
   });
 
-  serveRoute(router, desk, routes.settle, async ({ params, environment, principal }) => {
+  serveRoute(desk, routes.settle, async ({ params, environment, principal }) => {
     await settleOne(desk, environment(), params.unsettled, nameOf(principal));
     return { settled: params.unsettled };
   });
 
-  serveRoute(router, desk, routes.drop, async ({ params, environment, principal }) => {
+  serveRoute(desk, routes.drop, async ({ params, environment, principal }) => {
     const { number } = environment();
     await writer.do('drop', { environment: number, id: params.unsettled, by: nameOf(principal) });
     return { dropped: params.unsettled };
   });
 
-  serveRoute(router, desk, routes.settleMany, async ({ body, environment, principal }) => {
+  serveRoute(desk, routes.settleMany, async ({ body, environment, principal }) => {
     const place = environment();
     return dealWithMany(desk, place, body, (id) => settleOne(desk, place, id, nameOf(principal)));
   });
 
-  serveRoute(router, desk, routes.dropMany, async ({ body, environment, principal }) => {
+  serveRoute(desk, routes.dropMany, async ({ body, environment, principal }) => {
     const place = environment();
     const by = nameOf(principal);
     return dealWithMany(desk, place, body, (id) => writer.do('drop', { environment: place.number, id, by }));
   });
 
-  serveRoute(router, desk, routes.activity, async ({ query, environment }) => {
+  serveRoute(desk, routes.activity, async ({ query, environment }) => {
     const { number } = environment();
     const rows = await reader.activity(number, query.count);
     return {

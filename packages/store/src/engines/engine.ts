@@ -8,6 +8,10 @@ export interface Engine {
   /** Runs one statement for each row of values, in order, on the writer's connection. */
   runMany(sql: string, rows: readonly (readonly unknown[])[]): void;
   begin(): void;
+  /** Begins what can be undone by itself, within what `begin` began. */
+  beginPart(): void;
+  keepPart(): void;
+  undoPart(): void;
   /**
    * Returns when everything since `begin` has been flushed to disk.
    *

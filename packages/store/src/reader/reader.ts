@@ -13,6 +13,7 @@ import {
 } from '@vekkon/core';
 import type { MisfitCount } from '@vekkon/protocol';
 import { sql, type Kysely } from 'kysely';
+import { keptQuery } from '../kept-query.js';
 import { Manifests, type InstalledManifest } from '../manifests.js';
 import { countMisfits, misfitsUnder, type FoundMisfit } from '../misfits.js';
 import type {
@@ -187,16 +188,7 @@ export class Reader {
   }
 
   async player(environment: number, id: string) {
-    return this.#db
-      .selectFrom('players')
-      .leftJoin('sessions', (on) =>
-        on.onRef('sessions.player', '=', 'players.number').on('sessions.ended_at', 'is', null),
-      )
-      .selectAll('players')
-      .select('sessions.host as session_on')
-      .where('players.environment', '=', environment)
-      .where('players.id', '=', id)
-      .executeTakeFirst();
+    return (await playerWithHost(this.#db, environment, id))[0];
   }
 
   /** A player's records as a game reads them. */
@@ -207,23 +199,30 @@ export class Reader {
 
   /** A player's records as they are stored, under the keys of now. */
   async stored(player: number, manifest: Manifest): Promise<Records> {
-    const rows = await this.#db
-      .selectFrom('records')
-      .select(['key', 'revision', 'value', 'removed'])
-      .where('player', '=', player)
-      .execute();
-    return underCurrentKeys(parsed(rows), manifest);
+    return underCurrentKeys(parsed(await recordsOfPlayer(this.#db, player)), manifest);
   }
 
-  /** What one record holds, as it is stored, under its key of now or a former one. */
-  async record(player: number, key: string, manifest: Manifest): Promise<StoredRecord | undefined> {
-    const rows = await this.#db
-      .selectFrom('records')
-      .select(['key', 'revision', 'value', 'removed'])
-      .where('player', '=', player)
-      .where('key', 'in', storedKeys(key, manifest))
-      .execute();
-    return underCurrentKeys(parsed(rows), manifest).get(key);
+  /**
+   * What one record of a player holds, as it is stored, under its key of now or a former one.
+   *
+   * @returns undefined if nobody knows the player
+   */
+  async record(
+    environment: number,
+    id: string,
+    key: string,
+    manifest: Manifest,
+  ): Promise<{ readonly stored: StoredRecord | undefined } | undefined> {
+    const found = new Map<string, StoredRecord>();
+    let isKnown = false;
+    for (const one of storedKeys(key, manifest)) {
+      const [row] = await recordOfPlayer(this.#db, one, environment, id);
+      if (row === undefined) continue;
+      isKnown = true;
+      const { revision, value, removed } = row;
+      if (revision !== null && value !== null) found.set(one, recordOf({ revision, value, removed: removed ?? 0 }));
+    }
+    return isKnown ? { stored: underCurrentKeys(found, manifest).get(key) } : undefined;
   }
 
   /** Movements of a player's currencies, the newest first. */
@@ -239,7 +238,6 @@ export class Reader {
     return found.orderBy('number', 'desc').limit(count).execute();
   }
 
-  /** What was removed from a player, the newest first. */
   /** What the game saved for a player, the newest first. */
   async checkpoints(player: number) {
     return this.#db
@@ -266,6 +264,7 @@ export class Reader {
     return this.#db.selectFrom('devices').selectAll().where('player', '=', player).orderBy('number').execute();
   }
 
+  /** What was removed from a player, the newest first. */
   async trash(player: number): Promise<readonly TrashRow[]> {
     return this.#db
       .selectFrom('trash')
@@ -419,12 +418,7 @@ export class Reader {
   }
 
   async session(environment: number, id: string): Promise<SessionRow | undefined> {
-    return this.#db
-      .selectFrom('sessions')
-      .selectAll()
-      .where('environment', '=', environment)
-      .where('id', '=', id)
-      .executeTakeFirst();
+    return (await sessionNamed(this.#db, id, environment))[0];
   }
 
   /** A player's records as they were after a commit, from their history. */
@@ -456,3 +450,32 @@ function parsed(
 ): Map<string, StoredRecord> {
   return new Map(rows.map((row) => [row.key, recordOf(row)]));
 }
+
+const playerWithHost = keptQuery((db, environment: number, id: string) =>
+  db
+    .selectFrom('players')
+    .leftJoin('sessions', (on) =>
+      on.onRef('sessions.player', '=', 'players.number').on('sessions.ended_at', 'is', null),
+    )
+    .selectAll('players')
+    .select('sessions.host as session_on')
+    .where('players.environment', '=', environment)
+    .where('players.id', '=', id),
+);
+
+const recordsOfPlayer = keptQuery((db, player: number) =>
+  db.selectFrom('records').select(['key', 'revision', 'value', 'removed']).where('player', '=', player),
+);
+
+const recordOfPlayer = keptQuery((db, key: string, environment: number, id: string) =>
+  db
+    .selectFrom('players')
+    .leftJoin('records', (on) => on.onRef('records.player', '=', 'players.number').on('records.key', '=', key))
+    .select(['records.revision', 'records.value', 'records.removed'])
+    .where('players.environment', '=', environment)
+    .where('players.id', '=', id),
+);
+
+const sessionNamed = keptQuery((db, id: string, environment: number) =>
+  db.selectFrom('sessions').selectAll().where('id', '=', id).where('environment', '=', environment),
+);

@@ -119,10 +119,10 @@ export class CommandQueue {
   async #apply({ id, name, input }: GivenCommand): Promise<Answer> {
     const handler = commands[name] as (context: WriterContext, input: object) => Promise<unknown>;
     const noted = this.#notes.begin();
-    this.#engine.runMany('savepoint command', [[]]);
+    this.#engine.beginPart();
     try {
       const outcome = await handler(this.#context, input);
-      this.#engine.runMany('release command', [[]]);
+      this.#engine.keepPart();
       // A refusal that is returned, not thrown, keeps what the command wrote.
       return outcome instanceof Refusal ? { id, error: crossed(outcome) } : { id, outcome };
     } catch (error) {
@@ -130,8 +130,7 @@ export class CommandQueue {
       if (this.#engine.isNotWritable(error) || this.#engine.isDamaged(error) || !this.#engine.isInTransaction())
         throw error;
       this.#notes.undo(noted);
-      this.#engine.runMany('rollback to command', [[]]);
-      this.#engine.runMany('release command', [[]]);
+      this.#engine.undoPart();
       return { id, error: crossed(error) };
     }
   }

@@ -171,7 +171,7 @@ export class RecordsInWork {
   }
 
   /** Writes what changed, if anything did, as the player's next commit. */
-  async writeFor(player: PlayerRow, now: number): Promise<void> {
+  async writeFor(player: Pick<PlayerRow, 'number' | 'seen'>, now: number): Promise<void> {
     if (this.#changed.size > 0) {
       player.seen += 1;
       await this.write(player.seen, now);

@@ -1,7 +1,7 @@
 import { answeredAfter, keepOutcomes, utf8Bytes } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { keptQuery } from '../kept-query.js';
-import type { SessionRow } from '../tables.js';
+import type { SavingSession } from '../tables.js';
 import type { WriterContext } from './context.js';
 
 type Place = Pick<WriterContext, 'db'>;
@@ -13,7 +13,11 @@ export interface AnsweredSave {
 }
 
 /** The outcome that a session keeps of a number: its last one, or an earlier one that the sender may not have yet. */
-export async function outcomeOf({ db }: Place, session: SessionRow, number: number): Promise<AnsweredSave | undefined> {
+export async function outcomeOf(
+  { db }: Place,
+  session: SavingSession,
+  number: number,
+): Promise<AnsweredSave | undefined> {
   if (number === session.next_save - 1 && session.last_digest !== null) {
     return { digest: session.last_digest, outcome: session.last_outcome ?? '' };
   }
@@ -27,7 +31,7 @@ export async function outcomeOf({ db }: Place, session: SessionRow, number: numb
  *
  * @param said the highest number whose answer arrived; null if the sender says nothing
  */
-export async function takeAnswered(place: Place, session: SessionRow, said: number | null): Promise<void> {
+export async function takeAnswered(place: Place, session: SavingSession, said: number | null): Promise<void> {
   const answered = answeredAfter(session.answered, said, session.next_save - 1);
   session.answered = answered;
   if (answered !== null && session.outcomes_from !== null && session.outcomes_from <= answered) {
@@ -36,7 +40,7 @@ export async function takeAnswered(place: Place, session: SessionRow, said: numb
 }
 
 /** The same, for a call that writes nothing else: only where it lets something be forgotten. */
-export async function takeAnsweredNow(place: Place, session: SessionRow, said: number | null): Promise<void> {
+export async function takeAnsweredNow(place: Place, session: SavingSession, said: number | null): Promise<void> {
   if (session.outcomes_from === null || said === null || said < session.outcomes_from) return;
   await takeAnswered(place, session, said);
   const { answered, outcomes_from, outcomes_bytes } = session;
@@ -53,7 +57,7 @@ export async function takeAnsweredNow(place: Place, session: SessionRow, said: n
  *
  * @throws Refusal `save-too-far-ahead`
  */
-export async function putAside(place: Place, session: SessionRow, number: number): Promise<void> {
+export async function putAside(place: Place, session: SavingSession, number: number): Promise<void> {
   const { last_digest: digest, last_outcome: outcome } = session;
   const hasNewest = digest !== null && outcome !== null;
   // A sender that has every answer, as most do: nothing lies aside, and nothing comes there.
@@ -70,13 +74,13 @@ export async function putAside(place: Place, session: SessionRow, number: number
   session.outcomes_bytes += bytes;
 }
 
-async function forgetUpTo({ db }: Place, session: SessionRow, number: number): Promise<void> {
+async function forgetUpTo({ db }: Place, session: SavingSession, number: number): Promise<void> {
   for (const { bytes } of await deleteUpTo(db, session.id, number)) session.outcomes_bytes -= bytes;
   // They follow each other without a gap, up to the last but one.
   session.outcomes_from = number + 1 < session.next_save - 1 ? number + 1 : null;
 }
 
-function tooFarAhead({ answered }: SessionRow, number: number): Refusal {
+function tooFarAhead({ answered }: SavingSession, number: number): Refusal {
   return new Refusal(
     'save-too-far-ahead',
     `Save ${number} is too far ahead: the last answer that you said you have ("answered") is that of save ${answered ?? 0}. Take the answers of the saves since then, say so, and send this one again.`,

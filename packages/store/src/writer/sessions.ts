@@ -3,7 +3,7 @@ import type { Manifest, SessionEnd } from '@vekkon/core';
 import { rfc3339 } from '../clock.js';
 import { keptQuery } from '../kept-query.js';
 import type { InstalledManifest } from '../manifests.js';
-import type { EnvironmentRow, PlayerRow, SessionRow } from '../tables.js';
+import type { EnvironmentRow, PlayerRow, SavingPlayer, SavingSession, SessionRow } from '../tables.js';
 import type { WriterContext } from './context.js';
 
 /** A player who is known, but has not joined yet. */
@@ -53,8 +53,8 @@ const setEnd = keptQuery((db, ended_at: number, end: SessionEnd, seen_at_end: nu
 /** @param by the host whose join ends it; null where it leaves by itself */
 export async function endSession(
   { db, leases, feed }: WriterContext,
-  { id: session, environment, host }: SessionRow,
-  { id: player, seen }: PlayerRow,
+  { id: session, environment, host }: SavingSession,
+  { id: player, seen }: SavingPlayer,
   end: SessionEnd,
   by: string | null,
   now: number,
@@ -86,7 +86,7 @@ export function sessionUnknown(id: string): Refusal {
   return new Refusal('session-unknown', `There is no session "${id}" in this environment: join the player again.`);
 }
 
-export function sessionEnded(session: SessionRow): Refusal {
+export function sessionEnded(session: SavingSession): Refusal {
   const why = {
     left: 'the player left',
     'joined-again': `"${session.host}" joined the player again`,

@@ -1,8 +1,8 @@
-import { createHash } from 'node:crypto';
 import { addAlike, likenessOf, limits, utf8Bytes, type Transaction } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
+import { digestOf } from '../digest.js';
 import { keptQuery } from '../kept-query.js';
-import type { SessionRow, UnsettledRow } from '../tables.js';
+import type { SavingSession, UnsettledRow } from '../tables.js';
 import type { WriterContext } from './context.js';
 import { countUnsettled } from './unsettled-sums.js';
 
@@ -27,7 +27,7 @@ interface InWork {
  */
 export class UnsettledInWork {
   readonly #context: Pick<WriterContext, 'db'>;
-  readonly #session: SessionRow;
+  readonly #session: SavingSession;
   readonly #number: number;
   readonly #now: number;
   readonly #byId = new Map<string, InWork>();
@@ -35,7 +35,7 @@ export class UnsettledInWork {
   /** What the player holds, and whether that was nothing before this; read when it is first needed. */
   #held: { unlike: number; bytes: number; hadNone: boolean } | undefined;
 
-  constructor(context: Pick<WriterContext, 'db'>, session: SessionRow, number: number, now: number) {
+  constructor(context: Pick<WriterContext, 'db'>, session: SavingSession, number: number, now: number) {
     this.#context = context;
     this.#session = session;
     this.#number = number;
@@ -130,7 +130,7 @@ export class UnsettledInWork {
 }
 
 function hashOf(text: string | undefined): string | null {
-  return text === undefined ? null : createHash('sha256').update(text).digest('base64url');
+  return text === undefined ? null : digestOf(text);
 }
 
 const alikeOf = keptQuery((db, player: number, likeness: string) =>

@@ -2,7 +2,7 @@ import { limits, revisionsByPlayers, revisionToGiveUp } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { historyDigest } from '../history-digest.js';
 import { keptQuery } from '../kept-query.js';
-import type { PlayerRow } from '../tables.js';
+import type { SavingPlayer } from '../tables.js';
 import type { WriterContext } from './context.js';
 import type { RecordsInWork } from './records-in-work.js';
 
@@ -24,7 +24,7 @@ const byDevice = /^dev-[0-9a-f]{20}(\/|$)/;
  */
 export async function boundWhatPlayersWrite(
   place: Place,
-  player: PlayerRow,
+  player: SavingPlayer,
   records: RecordsInWork,
   more: number,
   now: number,

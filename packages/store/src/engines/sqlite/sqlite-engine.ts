@@ -3,9 +3,10 @@ import { Kysely, SqliteDialect } from 'kysely';
 import path from 'node:path';
 import { rfc3339 } from '../../clock.js';
 import type { Tables } from '../../tables.js';
+import { runCompiledOn } from '../../kept-query.js';
 import type { Engine } from '../engine.js';
 import { databaseName } from './check-folder.js';
-import { keepingStatements } from './kept-statements.js';
+import { keepingStatements, type KeptStatements } from './kept-statements.js';
 import { LastCommitNote } from './last-commit.js';
 
 const notWritable = /^SQLITE_(FULL|IOERR|READONLY|CANTOPEN)/;
@@ -40,13 +41,18 @@ export function openSqlite(folder: string): SqliteEngine {
   writer.pragma('foreign_keys = ON');
   writer.pragma('secure_delete = ON');
   writer.pragma('busy_timeout = 5000');
+  // What a savepoint may have to bring back is kept in memory, not in a file.
+  writer.pragma('temp_store = MEMORY');
   writer.pragma('cache_size = -65536');
   // Each checkpoint flushes twice: after some 16 MiB of commits, not after 4.
   writer.pragma('wal_autocheckpoint = 4000');
   const kept = keepingStatements(writer);
-  const writing = new Kysely<Tables>({ dialect: new SqliteDialect({ database: kept }) });
+  const writing = kyselyOn(kept);
   const begin = writer.prepare('begin immediate');
   const commit = writer.prepare('commit');
+  const beginPart = writer.prepare('savepoint part');
+  const keepPart = writer.prepare('release part');
+  const undoPart = writer.prepare('rollback to part');
   const changed = writer.prepare('select total_changes()').pluck();
   let count: Counting | undefined;
   let changedBefore = 0;
@@ -70,6 +76,12 @@ export function openSqlite(folder: string): SqliteEngine {
     begin() {
       begin.run();
       changedBefore = changed.get() as number;
+    },
+    beginPart: () => void beginPart.run(),
+    keepPart: () => void keepPart.run(),
+    undoPart() {
+      undoPart.run();
+      keepPart.run();
     },
     commit(at) {
       // What changed nothing, such as a renewal, flushes nothing and counts for nothing.
@@ -126,13 +138,31 @@ export function openForReads(folder: string): Kysely<Tables> {
   reader.pragma('query_only = ON');
   reader.pragma('cache_size = -65536');
   reader.pragma('mmap_size = 268435456');
-  return new Kysely<Tables>({ dialect: new SqliteDialect({ database: keepingStatements(reader) }) });
+  return kyselyOn(keepingStatements(reader));
 }
+
+/** Kysely on a connection, which kept queries use without it. */
+function kyselyOn(kept: KeptStatements): Kysely<Tables> {
+  const db = new Kysely<Tables>({ dialect: new SqliteDialect({ database: kept }) });
+  runCompiledOn(db, (sql, parameters) => {
+    try {
+      const statement = kept.prepare(sql);
+      if (statement.reader) return Promise.resolve(statement.all(parameters));
+      statement.run(parameters);
+      return nothing;
+    } catch (error) {
+      return Promise.reject(error);
+    }
+  });
+  return db;
+}
+
+const nothing = Promise.resolve([]);
 
 /** Opens a SQLite database file only to read it, beside whoever writes it. */
 export function openSqliteToRead(file: string): Kysely<Tables> {
   const reader = new Database(file, { readonly: true, fileMustExist: true });
   reader.pragma('busy_timeout = 5000');
   reader.pragma('mmap_size = 268435456');
-  return new Kysely<Tables>({ dialect: new SqliteDialect({ database: keepingStatements(reader) }) });
+  return kyselyOn(keepingStatements(reader));
 }

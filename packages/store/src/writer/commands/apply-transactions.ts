@@ -1,6 +1,6 @@
 import { onceTokenLasts, type Manifest, type Rules, type Transaction } from '@vekkon/core';
 import type { TransactionOutcome } from '@vekkon/protocol';
-import type { EnvironmentRow, PlayerRow } from '../../tables.js';
+import type { EnvironmentRow, SavingPlayer } from '../../tables.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type WriterContext } from '../context.js';
 import type { RecordsInWork } from '../records-in-work.js';
@@ -39,7 +39,7 @@ export async function applyTransactions(
   context: WriterContext,
   records: RecordsInWork,
   before: Rules,
-  player: PlayerRow,
+  player: SavingPlayer,
   transactions: readonly Transaction[],
   source: Source,
 ): Promise<AppliedTransactions> {

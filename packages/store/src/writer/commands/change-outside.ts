@@ -1,6 +1,6 @@
-import { createHash } from 'node:crypto';
 import { replacesBlindly, type Transaction } from '@vekkon/core';
 import { Refusal, type TransactionOutcome } from '@vekkon/protocol';
+import { digestOf } from '../../digest.js';
 import type { PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { tellOutside } from '../outside.js';
@@ -35,9 +35,7 @@ export const tokenLasts = 7 * 24 * 60 * 60 * 1000;
 export async function changeOutside(context: WriterContext, change: ChangeOutside & Stamp): Promise<ChangedByToken> {
   const { db } = context;
   const { environment: number, token, transactions, now, agesBy } = change;
-  const digest = createHash('sha256')
-    .update(JSON.stringify([change.player, transactions]))
-    .digest('base64url');
+  const digest = digestOf(JSON.stringify([change.player, transactions]));
   const before = await db
     .selectFrom('outside_requests')
     .select(['digest', 'outcome', 'at'])

@@ -12,7 +12,7 @@ import {
 } from '@vekkon/core';
 import type { InstalledManifest } from '../../manifests.js';
 import type { PlayerRow, SessionRow } from '../../tables.js';
-import { keptQuery } from '../../kept-query.js';
+import { keptInsert, keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { findPlayer, addPlayer, checkDevice, endSession, hostReplaced, openSessionOf, spokenBy } from '../sessions.js';
@@ -137,6 +137,8 @@ const setJoined = keptQuery(
     db.updateTable('players').set({ seen, fence, name, first_joined_at, last_joined_at }).where('number', '=', number),
 );
 
+const insertSession = keptInsert('sessions');
+
 async function openSession(
   { db }: WriterContext,
   join: Join & Stamp,
@@ -189,7 +191,7 @@ async function openSession(
     outcomes_from: null,
     outcomes_bytes: 0,
   };
-  await db.insertInto('sessions').values(row).execute();
+  await insertSession(db, row);
   return row;
 }
 

@@ -1,7 +1,7 @@
-import { createHash } from 'node:crypto';
 import { decideSave, mayWriteIn, type SaveRefusal, type Transaction } from '@vekkon/core';
 import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
-import type { EnvironmentRow, PlayerRow, SessionRow } from '../../tables.js';
+import type { EnvironmentRow, SavingPlayer, SavingSession } from '../../tables.js';
+import { digestOf } from '../../digest.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
@@ -56,7 +56,8 @@ export interface Saved {
 export async function save(context: WriterContext, save: Save & Stamp): Promise<Saved | Refusal> {
   const { session, player } = await sessionWithPlayer(context, save);
   const environment = await environmentOf(context, save.environment);
-  const digest = digestOf(save);
+  // Tells contents apart: the same number may only stand for the same save.
+  const digest = digestOf(JSON.stringify([save.transactions, save.leave]));
   const decision = await decide(context, session, save, digest);
   if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, save);
   if (decision.do === 'refuse') return tooLate(context, session, save, digest, decision.refusal);
@@ -102,12 +103,15 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   return answer(context, environment, session, player, outcome, false, save);
 }
 
-const sessionNamed = keptQuery((db, id: string, environment: number) =>
-  db.selectFrom('sessions').selectAll().where('id', '=', id).where('environment', '=', environment),
-);
-
-const playerNumbered = keptQuery((db, number: number) =>
-  db.selectFrom('players').selectAll().where('number', '=', number),
+const savingSession = keptQuery((db, id: string, environment: number) =>
+  db
+    .selectFrom('sessions')
+    .innerJoin('players', 'players.number', 'sessions.player')
+    .select(['sessions.id', 'sessions.environment', 'player', 'host', 'instance', 'device', 'manifest_version'])
+    .select(['joined_at', 'ended_at', 'end', 'next_save', 'last_digest', 'last_outcome', 'leave_outcome'])
+    .select(['answered', 'outcomes_from', 'outcomes_bytes', 'players.id as player_id', 'players.seen'])
+    .where('sessions.id', '=', id)
+    .where('sessions.environment', '=', environment),
 );
 
 const keepAnswer = keptQuery(
@@ -144,10 +148,10 @@ const setLeft = keptQuery((db, last_left_at: number, number: number) =>
 );
 
 async function sessionWithPlayer({ db }: WriterContext, { environment, session: id, device }: Save) {
-  const [session] = await sessionNamed(db, id, environment);
-  if (session === undefined || !mayWriteIn(session, device)) throw sessionUnknown(id);
-  const [player] = await playerNumbered(db, session.player);
-  if (player === undefined) throw new Error(`Session ${id} is of a player who is not there.`);
+  const [found] = await savingSession(db, id, environment);
+  if (found === undefined || !mayWriteIn(found, device)) throw sessionUnknown(id);
+  const session: SavingSession = found;
+  const player: SavingPlayer = { number: found.player, environment, id: found.player_id, seen: found.seen };
   return { session, player };
 }
 
@@ -156,7 +160,7 @@ type Decision =
   | { readonly do: 'again'; readonly outcome: string }
   | { readonly do: 'refuse'; readonly refusal: Refusal };
 
-async function decide(context: WriterContext, session: SessionRow, save: Save, digest: string): Promise<Decision> {
+async function decide(context: WriterContext, session: SavingSession, save: Save, digest: string): Promise<Decision> {
   const hasEnded = session.ended_at !== null;
   const { instances } = context;
   const newest = session.instance === null ? undefined : await instances.newestOf(session.environment, session.host);
@@ -176,7 +180,7 @@ async function decide(context: WriterContext, session: SessionRow, save: Save, d
   return { do: 'refuse', refusal: refusalFor(decision.code, session, save.number) };
 }
 
-function refusalFor(code: SaveRefusal, session: SessionRow, number: number): Refusal {
+function refusalFor(code: SaveRefusal, session: SavingSession, number: number): Refusal {
   const { next_save: expected } = session;
   switch (code) {
     case 'session-ended':
@@ -200,7 +204,7 @@ function refusalFor(code: SaveRefusal, session: SessionRow, number: number): Ref
  */
 async function tooLate(
   context: WriterContext,
-  session: SessionRow,
+  session: SavingSession,
   save: Save & Stamp,
   digest: string,
   refusal: Refusal,
@@ -228,7 +232,7 @@ const lateSave = keptQuery((db, session: string, number: number, digest: string)
 
 async function keepLate(
   context: WriterContext,
-  session: SessionRow,
+  session: SavingSession,
   { number, transactions, now }: { number: number; transactions: readonly Transaction[]; now: number },
   digest: string,
   { code: reason, detail }: Refusal,
@@ -247,17 +251,10 @@ async function keepLate(
   return ids;
 }
 
-/** Tells contents apart: the same number may only stand for the same save. */
-function digestOf(save: Save): string {
-  return createHash('sha256')
-    .update(JSON.stringify([save.transactions, save.leave]))
-    .digest('base64url');
-}
-
 async function keep(
   context: WriterContext,
-  session: SessionRow,
-  player: PlayerRow,
+  session: SavingSession,
+  player: SavingPlayer,
   save: Save & Stamp,
   digest: string,
   outcome: string,
@@ -280,8 +277,8 @@ async function keep(
 function answer(
   { leases }: WriterContext,
   environment: EnvironmentRow,
-  session: SessionRow,
-  player: PlayerRow,
+  session: SavingSession,
+  player: SavingPlayer,
   outcome: string,
   isAgain: boolean,
   { monotonic }: Stamp,
