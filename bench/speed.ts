@@ -289,6 +289,8 @@ await service.end('SIGTERM');
 if (isChosen('slow disk')) await slowDisk();
 rmSync(folder, { recursive: true });
 report();
+// The helpers end with this process.
+process.exit();
 
 /** The service on a disk whose every flush takes 10 ms more, as a tracer makes it. */
 async function slowDisk(): Promise<void> {

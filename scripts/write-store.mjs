@@ -60,7 +60,9 @@ const name = database.prepare('select name from kysely_migration order by name d
 const lines = [];
 const things = database
   .prepare("select type, name, sql from sqlite_master where sql is not null and name not like 'sqlite_%'")
-  .all();
+  .all()
+  // Made anew from the players at each start where it is missing.
+  .filter(({ name: thing }) => !thing.startsWith('player_parts'));
 for (const { name: table, sql } of things.filter(({ type }) => type === 'table')) {
   lines.push(`${sql};`);
   for (const row of database.prepare(`select * from "${table}"`).raw().all()) {

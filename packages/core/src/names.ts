@@ -30,6 +30,16 @@ export function isId(text: string): boolean {
   );
 }
 
+/** A text in which capitals and ways of writing the same letters make no difference (Unicode NFKC, in lower case). */
+export function foldedText(text: string): string {
+  return text.normalize('NFKC').toLowerCase();
+}
+
+/** How a player is found: the name, and behind it, on a line of its own, the id. */
+export function folded(id: string, name: string | null): string {
+  return `${foldedText(name ?? '')}\n${foldedText(id)}`;
+}
+
 /** Nobody means a name with a text longer than this, and among so many others it is told soon enough. */
 const longestWord = 300;
 const mostLookedAt = 500;

@@ -1,6 +1,6 @@
 import { checkValue, limits, shapeDetail, type Json } from '@vekkon/core';
 import { Refusal, routes, type ProblemCode, type Route } from '@vekkon/protocol';
-import type { Clock, EnvironmentRow, Reader, Writer } from '@vekkon/store';
+import type { Clock, EnvironmentRow, LongReads, Reader, Writer } from '@vekkon/store';
 import cors from 'cors';
 import type { Request, Response } from 'express';
 import { z } from 'zod';
@@ -20,6 +20,7 @@ import type { Turns } from './turns.js';
 export interface Desk {
   readonly writer: Writer;
   readonly reader: Reader;
+  readonly longReads: LongReads;
   readonly table: RouteTable;
   readonly access: Access;
   readonly environments: Environments;
@@ -129,8 +130,6 @@ const readsMuch: ReadonlySet<Route> = new Set<Route>([
   routes.playerCheckpoints,
   routes.trash,
   routes.ledger,
-  routes.misfits,
-  routes.diffManifest,
   routes.unsettled,
 ]);
 

@@ -11,6 +11,7 @@ import { Environments } from './environments.js';
 import { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
 import { ManifestDesk } from './manifest-desk.js';
+import { Pruning } from './pruning.js';
 import { RouteTable } from './route-table.js';
 import { Streams } from './streams.js';
 import { hashToken, newToken } from './tokens.js';
@@ -74,6 +75,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const desk = {
     writer: store.writer,
     reader: store.reader,
+    longReads: store.longReads,
     table: new RouteTable(),
     access,
     environments,
@@ -98,9 +100,14 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   });
   // What it starts on may be full: then it says so from the beginning.
   await store.writer.do('probe', {}).catch((err: unknown) => log.warn({ err }, 'Nothing can be written now'));
-  await prune(store, log);
-  const pruning = setInterval(() => void prune(store, log), pruneEvery);
-  pruning.unref();
+  for (const note of notesOn(store)) log.warn(note);
+  const pruning = new Pruning(store, log);
+  await pruning.run();
+  const hourly = setInterval(() => {
+    for (const note of notesOn(store)) log.warn(note);
+    void pruning.run();
+  }, pruneEvery);
+  hourly.unref();
   log.info({ url, data: options.data, migration: store.migration }, `Vekkon is up at ${url}`);
   const firstAdminLink = await inviteFirstAdmin(store, url, clock).catch((err: unknown) => {
     log.warn({ err }, 'No link for a first admin could be made now: start again when the store can be written');
@@ -115,7 +122,8 @@ export async function startService(options: ServiceOptions): Promise<Service> {
 
   async function close(): Promise<void> {
     isStopping = true;
-    clearInterval(pruning);
+    clearInterval(hourly);
+    await pruning.stop();
     streams.close();
     handovers.close();
     manifests.close();
@@ -123,12 +131,6 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     await store.close();
     log.info('Vekkon has stopped: everything answered is on disk');
   }
-}
-
-/** What can't be pruned now, such as on a full disk, is pruned later. */
-async function prune(store: Store, log: Logger): Promise<void> {
-  for (const note of notesOn(store)) log.warn(note);
-  await store.writer.do('prune', {}).catch((err: unknown) => log.warn({ err }, 'Nothing could be pruned now'));
 }
 
 /** What a person should look at, though the service goes on. */

@@ -1,5 +1,6 @@
 export * from './clock.js';
 export * from './store.js';
+export type { LongReads } from './reader/long-reads.js';
 export type { Reader, Credential, ManifestDiff } from './reader/reader.js';
 export type { Writer } from './writer/writer.js';
 export type { EnvironmentRow, LedgerRow, PlayerRow, SessionRow, TrashRow } from './tables.js';
@@ -7,7 +8,7 @@ export type { InstalledManifest } from './manifests.js';
 export type { FeedEvent, PlayerChanged, SessionEnded } from './feed.js';
 export type { Held, Joined } from './writer/commands/join.js';
 export type { Saved, SaveOutcome } from './writer/commands/save.js';
-export { trashLasts } from './writer/commands/prune.js';
+export { pruneSteps, trashLasts } from './writer/commands/prune.js';
 export { verifyStore, type Fault, type Verified } from './verify.js';
 export { recordsIn } from './writer/checkpoints-in-work.js';
 export type { UnsettledFilters, UnsettledOfPlayer } from './reader/unsettled.js';

@@ -5,7 +5,7 @@ import type { Kysely } from 'kysely';
 import { recordOf } from './writer/records-in-work.js';
 import type { Tables } from './tables.js';
 
-const examplesShown = 3;
+export const examplesShown = 3;
 const rowsAtATime = 1_000;
 
 /**
@@ -33,6 +33,8 @@ export async function countMisfits(
 
 /** A stored record that a manifest does not read as it is, and why. */
 export interface FoundMisfit {
+  /** The player's number, and id. */
+  readonly number: number;
   readonly player: string;
   readonly key: string;
   readonly detail: string;
@@ -46,6 +48,7 @@ export async function* misfitsUnder(
   declared: string,
 ): AsyncGenerator<FoundMisfit> {
   let after = 0;
+  const whyOf = new KnownMisfits(manifest);
   for (;;) {
     const rows = await db
       .selectFrom('records')
@@ -55,10 +58,9 @@ export async function* misfitsUnder(
       .where('players.number', '>', after)
       .where('records.removed', '=', 0)
       .where((where) =>
-        // A family's members follow its key: "0" is the character after "/".
         where.or([
           where('records.key', '=', declared),
-          where.and([where('records.key', '>=', `${declared}/`), where('records.key', '<', `${declared}0`)]),
+          where.and([where('records.key', '>=', `${declared}/`), where('records.key', '<', afterMembers(declared))]),
         ]),
       )
       .orderBy('players.number')
@@ -70,12 +72,63 @@ export async function* misfitsUnder(
     const whole = rows.filter(({ number }) => number < end);
     for (const row of whole.length > 0 ? whole : rows) {
       after = row.number;
-      const detail = whyMisfit(row.key, recordOf(row).value, manifest);
-      if (detail !== undefined) yield { player: row.id, key: row.key, detail };
+      const detail = whyOf.detail(row);
+      if (detail !== undefined) yield { number: row.number, player: row.id, key: row.key, detail };
     }
     if (isLast) return;
     // Others get their turn between pages.
     await new Promise((resolve) => setImmediate(resolve));
+  }
+}
+
+/** The misfits of one player under a declared key. */
+export async function misfitsOfPlayer(
+  db: Kysely<Tables>,
+  number: number,
+  manifest: Manifest,
+  declared: string,
+): Promise<readonly FoundMisfit[]> {
+  const rows = await db
+    .selectFrom('records')
+    .innerJoin('players', 'players.number', 'records.player')
+    .select(['players.id', 'records.key', 'records.revision', 'records.value', 'records.removed'])
+    .where('records.player', '=', number)
+    .where('records.key', '>=', declared)
+    .where('records.key', '<', afterMembers(declared))
+    .where('records.removed', '=', 0)
+    .execute();
+  return rows.flatMap(({ id: player, key, ...row }) => {
+    if (key !== declared && !key.startsWith(`${declared}/`)) return [];
+    const detail = whyMisfit(key, recordOf(row).value, manifest);
+    return detail === undefined ? [] : [{ number, player, key, detail }];
+  });
+}
+
+/** A family's members follow its key: "0" is the character after "/". */
+function afterMembers(declared: string): string {
+  return `${declared}0`;
+}
+
+/** How many values are remembered: most players hold what many others hold. */
+const valuesRemembered = 20_000;
+const longestRemembered = 1_000;
+
+/** What does not fit, looked at once for each value. */
+class KnownMisfits {
+  readonly #manifest: Manifest;
+  readonly #known = new Map<string, string | undefined>();
+
+  constructor(manifest: Manifest) {
+    this.#manifest = manifest;
+  }
+
+  detail(row: { readonly key: string; readonly revision: number; readonly value: string; readonly removed: number }) {
+    const { key, value } = row;
+    const text = `${key} ${value}`;
+    if (this.#known.has(text)) return this.#known.get(text);
+    const detail = whyMisfit(key, recordOf(row).value, this.#manifest);
+    if (this.#known.size < valuesRemembered && text.length < longestRemembered) this.#known.set(text, detail);
+    return detail;
   }
 }
 

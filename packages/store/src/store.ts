@@ -4,6 +4,7 @@ import { closeToOthers, makeFolder } from './engines/sqlite/make-folder.js';
 import { lockFolder } from './engines/sqlite/folder-lock.js';
 import { isDamaged, openForReads } from './engines/sqlite/sqlite-engine.js';
 import { newestMigration } from './migrations/index.js';
+import { ThreadOfReads, type LongReads } from './reader/long-reads.js';
 import { Reader } from './reader/reader.js';
 import { ThreadOfWriter } from './writer/thread-of-writer.js';
 import { TrustedTime } from './writer/trusted-time.js';
@@ -12,7 +13,10 @@ import { Writer } from './writer/writer.js';
 /** An open data folder. */
 export interface Store {
   readonly writer: Writer;
+  /** What answers at once. */
   readonly reader: Reader;
+  /** What takes its time, in a thread of its own. */
+  readonly longReads: LongReads;
   /** The migration it stands at. */
   readonly migration: string;
   /** How far the clock stands from where it should, in milliseconds; 0 where it is trusted. */
@@ -59,20 +63,26 @@ export async function openStore(folder: string, options: StoreOptions = {}): Pro
       };
     });
     const reading = openForReads(folder);
+    const threadOfReads = new ThreadOfReads(folder);
+    let closing: Promise<void> | undefined;
     return {
       writer,
       reader: new Reader(reading),
+      longReads: threadOfReads.reads,
       migration: newestMigration,
       clockJump: () => time.jump,
       isDamaged,
       fault,
-      async close() {
-        await writer.settled();
-        await reading.destroy();
-        await thread.close(time.at(clock.now(), clock.monotonic()));
-        unlock();
-      },
+      // Once: the threads serve others by the time that it is asked for again.
+      close: () => (closing ??= closeAll()),
     };
+    async function closeAll(): Promise<void> {
+      await writer.settled();
+      await threadOfReads.close();
+      await reading.destroy();
+      await thread.close(time.at(clock.now(), clock.monotonic()));
+      unlock();
+    }
   } catch (error) {
     unlock();
     throw isDiskFull(error) ? diskFull(folder, error) : error;

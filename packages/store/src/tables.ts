@@ -89,6 +89,8 @@ export interface PlayerTable {
   environment: WrittenOnce<number>;
   id: WrittenOnce<string>;
   name: string | null;
+  /** What the player is found by: name and id, folded. */
+  folded: string;
   created_at: WrittenOnce<Time>;
   /** Null: things were put for them, but they never joined and are new. */
   first_joined_at: Time | null;

@@ -170,16 +170,23 @@ describe('a commit that fails', () => {
 
   it('has installed no manifest', async () => {
     const other = { ...highfell.manifest, title: 'Highfell Gliders, second flight' };
-    const install = (manifest: typeof other) =>
-      writer.do('installManifest', {
+    const install = async (manifest: typeof other) => {
+      await writer.do('watchPlayers', { watch: 'one' });
+      failsNext = failsInstall;
+      return writer.do('installManifest', {
         environment,
         manifest,
         source: '',
         acceptMisfits: false,
+        counted: [],
+        watch: 'one',
+        countedAt: { manifest_version: 1, learned: 0, learns: 0 },
         by: 'maren@highfell.example',
       });
-    failsNext = true;
+    };
+    let failsInstall = true;
     expect(await codeOf(install(other))).to.equal('store-not-writable');
+    failsInstall = false;
     expect(await install({ ...other, title: 'Highfell Gliders, third flight' })).to.deep.equal({ version: 2 });
     await join('ridge-eu-1', 'ses_1');
     expect(await save('ses_1', 1)).to.include({ isAgain: false });

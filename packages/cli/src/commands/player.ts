@@ -135,7 +135,7 @@ export function addPlayer(program: Command): void {
     });
 }
 
-function listInWords({ players, total }: PlayerList): string {
+function listInWords({ players, total, isCapped }: PlayerList): string {
   if (players.length === 0) return 'No player matches.';
   const rows = players.map((one) => [
     one.id,
@@ -144,7 +144,7 @@ function listInWords({ players, total }: PlayerList): string {
     timeInWords(one.lastJoinedAt),
     timeInWords(one.createdAt),
   ]);
-  const shown = faint(`${players.length} of ${total} players`);
+  const shown = faint(`${players.length} of ${isCapped ? 'more than ' : ''}${total} players`);
   return `${table(['PLAYER', 'NAME', 'IN SESSION ON', 'LAST JOINED', 'FIRST SEEN'], rows)}\n\n${shown}`;
 }
 

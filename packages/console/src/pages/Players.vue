@@ -19,6 +19,7 @@ const router = useRouter();
 const search = ref('');
 const players = ref<PlayerSummary[]>();
 const total = ref(0);
+const isCapped = ref(false);
 const next = ref<string | null>(null);
 const problem = ref<unknown>();
 
@@ -33,6 +34,7 @@ async function load(): Promise<void> {
     if (ask !== newestAsk) return;
     players.value = page.players;
     total.value = page.total;
+    isCapped.value = page.isCapped;
     next.value = page.next;
     problem.value = undefined;
   } catch (error) {
@@ -63,7 +65,11 @@ refreshing(load);
   <div class="head">
     <div>
       <h1>Players</h1>
-      <p class="muted">{{ players ? `${numberInWords(total)} ${total === 1 ? 'player' : 'players'}` : ' ' }}</p>
+      <p class="muted">
+        {{
+          players ? `${isCapped ? 'More than ' : ''}${numberInWords(total)} ${total === 1 ? 'player' : 'players'}` : ' '
+        }}
+      </p>
     </div>
     <label class="search">
       <i class="pi pi-search" aria-hidden="true" />

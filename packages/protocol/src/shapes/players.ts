@@ -30,7 +30,8 @@ export type PlayerSummary = z.infer<typeof playerSummary>;
 
 export const playerList = z.object({
   players: z.array(playerSummary),
-  total: z.int().meta({ description: 'How many match, on all pages.' }),
+  total: z.int().meta({ description: 'How many there are, on all pages; counting stops at a bound.' }),
+  isCapped: z.boolean().meta({ description: 'There are more than `total`.' }),
   next: z.string().nullable().meta({ description: 'Send it as `after` for the next page; null on the last.' }),
 });
 export type PlayerList = z.infer<typeof playerList>;

@@ -3,11 +3,12 @@ import { fileWithLearned } from '@vekkon/core/manifest-file';
 import { Refusal, routes, type ManifestResponse } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow } from '@vekkon/store';
 import { isOnDevice, nameOf } from '../access.js';
+import { newRequestId } from '../tokens.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
 /** The manifests of an environment: read, checked, compared, installed, learned. */
 export function serveManifests(desk: Desk): void {
-  const { reader, writer, manifests } = desk;
+  const { reader, longReads, writer, manifests } = desk;
 
   serveRoute(desk, routes.manifest, async ({ query, environment, principal, request, response }) => {
     const place = environment();
@@ -62,18 +63,23 @@ export function serveManifests(desk: Desk): void {
     const place = environment();
     const manifest = await manifests.manifestIn(body.manifest, nameOf(principal));
     checkGame(manifest, place);
-    return { installed: place.manifest_version, ...(await reader.diff(place, manifest)) };
+    return { installed: place.manifest_version, ...(await longReads.diff(place, manifest)) };
   });
 
   serveRoute(desk, routes.installManifest, async ({ body, environment, principal }) => {
-    const place = environment();
-    return writer.do('installManifest', {
-      environment: place.number,
-      manifest: await manifests.manifestIn(body.manifest, nameOf(principal)),
-      source: body.manifest,
-      acceptMisfits: body.acceptMisfits,
-      by: nameOf(principal),
-    });
+    const { manifest: source, acceptMisfits } = body;
+    const by = nameOf(principal);
+    const manifest = await manifests.manifestIn(source, by);
+    // Counted beside the writer, which then looks only at what changed meanwhile; again where that is too much.
+    for (;;) {
+      const place = environment();
+      const watch = newRequestId();
+      await writer.do('watchPlayers', { watch });
+      const counted = manifest.game === place.game ? await longReads.misfitsBeside(place, manifest) : [];
+      const install = { environment: place.number, manifest, source, acceptMisfits, by };
+      const done = await writer.do('installManifest', { ...install, counted, watch, countedAt: place });
+      if (!('countAgain' in done)) return done;
+    }
   });
 
   serveRoute(desk, routes.setLearning, async ({ body, environment, principal }) => {
@@ -83,7 +89,7 @@ export function serveManifests(desk: Desk): void {
   });
 
   serveRoute(desk, routes.misfits, async ({ query, environment }) => {
-    const found = await reader.misfits(environment(), query.count + 1);
+    const found = await longReads.misfits(environment(), query.count + 1);
     return { misfits: found.slice(0, query.count), hasMore: found.length > query.count };
   });
 }

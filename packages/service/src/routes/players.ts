@@ -24,12 +24,15 @@ const rehearsalPrefix = 'rehearsal-';
 
 /** What is stored for players, and the stays they had. */
 export function servePlayers(desk: Desk): void {
-  const { reader } = desk;
+  const { reader, longReads } = desk;
 
   serveRoute(desk, routes.players, async ({ query, environment }) => {
     const { number } = environment();
-    const page = await reader.players(number, query.search ?? '', query.count, query.after);
-    return { players: page.players.map(playerSummary), total: page.total, next: page.next };
+    const { search = '', count, after } = query;
+    const { players, total, isCapped, next } = await (search === ''
+      ? reader.players(number, count, after)
+      : longReads.playersFound(number, search, count, after));
+    return { players: players.map(playerSummary), total, isCapped, next };
   });
 
   serveRoute(desk, routes.player, async ({ params, environment }) => {

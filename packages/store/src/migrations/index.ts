@@ -4,6 +4,7 @@ import * as manifestsOverTime from './0004-manifests-over-time.js';
 import * as gamesOnDevices from './0005-games-on-devices.js';
 import * as nothingLost from './0006-nothing-lost.js';
 import * as nobodyStuck from './0007-nobody-stuck.js';
+import * as aMillionPlayers from './0008-a-million-players.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -17,6 +18,7 @@ const migrations: Record<string, Migration> = {
   '0005-games-on-devices': gamesOnDevices,
   '0006-nothing-lost': nothingLost,
   '0007-nobody-stuck': nobodyStuck,
+  '0008-a-million-players': aMillionPlayers,
 };
 
 /** The migration that a database of this version stands at. */

@@ -1,5 +1,4 @@
 import {
-  declaredPart,
   compareManifests,
   keysToCheck,
   readRecords,
@@ -12,9 +11,10 @@ import {
   type StoredRecord,
 } from '@vekkon/core';
 import type { MisfitCount } from '@vekkon/protocol';
-import { sql, type Kysely } from 'kysely';
+import type { Kysely } from 'kysely';
 import { keptQuery } from '../kept-query.js';
-import { Manifests, type InstalledManifest } from '../manifests.js';
+import { manifestFrom, Manifests, type InstalledManifest } from '../manifests.js';
+import { countBeside, type CountedBeside } from '../misfits-beside.js';
 import { countMisfits, misfitsUnder, type FoundMisfit } from '../misfits.js';
 import type {
   CheckpointRow,
@@ -28,6 +28,7 @@ import type {
   TrashRow,
 } from '../tables.js';
 import { recordOf } from '../writer/records-in-work.js';
+import { playersFound, playersPage, type PlayerPage } from './players.js';
 import {
   countOfUnsettled,
   unsettledPage,
@@ -48,13 +49,6 @@ export interface Credential {
   readonly used_at: number | null;
   readonly expires_at: number | null;
   readonly revoked_at: number | null;
-}
-
-export interface PlayerPage {
-  readonly players: readonly (PlayerRow & { readonly session_on: string | null })[];
-  readonly total: number;
-  /** What to ask for as `after` to get the next page. */
-  readonly next: string | null;
 }
 
 /** What installing a manifest would do. */
@@ -145,46 +139,14 @@ export class Reader {
     return this.#manifests.newestOf(environment);
   }
 
-  /** Players whose id or name holds the text, those who joined last first. */
-  async players(environment: number, search: string, count: number, after: string | undefined): Promise<PlayerPage> {
-    let matching = this.#db.selectFrom('players').where('players.environment', '=', environment);
-    if (search !== '') {
-      const pattern = `%${search.toLowerCase().replaceAll(/[\\%_]/g, '\\$&')}%`;
-      matching = matching.where((where) =>
-        where.or([
-          sql<boolean>`lower(${where.ref('players.id')}) like ${pattern} escape '\\'`,
-          sql<boolean>`lower(${where.ref('players.name')}) like ${pattern} escape '\\'`,
-        ]),
-      );
-    }
-    const { total } = await matching
-      .select((select) => select.fn.countAll<number>().as('total'))
-      .executeTakeFirstOrThrow();
-    // Who never joined comes last.
-    const lastJoin = sql<number>`coalesce(players.last_joined_at, 0)`;
-    let page = matching
-      .leftJoin('sessions', (on) =>
-        on.onRef('sessions.player', '=', 'players.number').on('sessions.ended_at', 'is', null),
-      )
-      .selectAll('players')
-      .select('sessions.host as session_on')
-      .orderBy(lastJoin, 'desc')
-      .orderBy('players.number', 'desc')
-      .limit(count + 1);
-    const [joinedAt, number] = (after ?? '').split('.').map(Number);
-    if (joinedAt !== undefined && number !== undefined) {
-      page = page.where((where) =>
-        where.or([
-          where(lastJoin, '<', joinedAt),
-          where.and([where(lastJoin, '=', joinedAt), where('players.number', '<', number)]),
-        ]),
-      );
-    }
-    const rows = await page.execute();
-    const players = rows.slice(0, count);
-    const last = players.at(-1);
-    const hasMore = rows.length > count && last !== undefined;
-    return { players, total, next: hasMore ? `${last.last_joined_at ?? 0}.${last.number}` : null };
+  /** A page of an environment's players, those who joined last first. */
+  async players(environment: number, count: number, after?: string): Promise<PlayerPage> {
+    return playersPage(this.#db, environment, count, after);
+  }
+
+  /** Players whose name or id holds a text, or starts with it where it is short. */
+  async playersFound(environment: number, search: string, count: number, after?: string): Promise<PlayerPage> {
+    return playersFound(this.#db, environment, search, count, after);
   }
 
   async player(environment: number, id: string) {
@@ -321,11 +283,22 @@ export class Reader {
     return { differences, conflicts, misfits, hosts };
   }
 
+  /**
+   * The misfits that installing a manifest would make, counted beside the writer.
+   */
+  async misfitsBeside(environment: EnvironmentRow, sent: Manifest): Promise<readonly CountedBeside[]> {
+    if (environment.manifest_version === null) return [];
+    const before = (await this.#manifests.newestOf(environment)).rules.manifest;
+    const { manifest: named } = withNamesOverTime(sent, before);
+    const manifest = await this.#manifests.withWhatStaysLearned(environment, named);
+    return countBeside(this.#db, environment.number, manifest, keysToCheck(before, manifest));
+  }
+
   /** Stored values that the installed manifest does not allow. */
   async misfits(environment: EnvironmentRow, count: number): Promise<readonly FoundMisfit[]> {
     const { manifest } = (await this.#manifests.newestOf(environment)).rules;
     const found: FoundMisfit[] = [];
-    for (const declared of await this.#storedDeclared(environment.number)) {
+    for (const declared of await this.#everDeclared(environment.number)) {
       for await (const misfit of misfitsUnder(this.#db, environment.number, manifest, declared)) {
         if (found.push(misfit) >= count) return found;
       }
@@ -333,16 +306,16 @@ export class Reader {
     return found;
   }
 
-  /** Every `kind/name` under which something is stored. */
-  async #storedDeclared(environment: number): Promise<ReadonlySet<string>> {
+  /** Every `kind/name` under which something may be stored: nothing is that was never declared. */
+  async #everDeclared(environment: number): Promise<ReadonlySet<string>> {
     const rows = await this.#db
-      .selectFrom('records')
-      .innerJoin('players', 'players.number', 'records.player')
-      .select('records.key')
-      .distinct()
-      .where('players.environment', '=', environment)
+      .selectFrom('manifests')
+      .select('manifest')
+      .where('environment', '=', environment)
       .execute();
-    return new Set(rows.map(({ key }) => declaredPart(key)));
+    const declared = rows.flatMap(({ manifest }) => Object.keys(manifestFrom(manifest).records));
+    const learned = await this.#manifests.learnedBy(environment);
+    return new Set([...declared, ...learned.flatMap(({ section, name }) => (section === 'records' ? name : []))]);
   }
 
   /** Hosts with open sessions whose version a manifest would break. */

@@ -2,9 +2,10 @@ import { Refusal } from '@vekkon/protocol';
 import type { Engine } from '../engines/engine.js';
 import type { FeedEvent } from '../feed.js';
 import { Manifests } from '../manifests.js';
+import { ChangedMeanwhile } from './changed-meanwhile.js';
 import { commands, type CommandName } from './commands/index.js';
 import type { Stamp, WriterContext } from './context.js';
-import { crossed, type Crossed } from './crossing.js';
+import { crossed, type Crossed } from '../crossing.js';
 import { FeedInWork } from './feed-in-work.js';
 import { HeldRecordsOfPlayers } from './held-records.js';
 import { HostInstances } from './host-instances.js';
@@ -62,6 +63,7 @@ export class CommandQueue {
       leases: new Leases(startedAt, notes),
       instances: new HostInstances(engine.writing, notes),
       feed: new FeedInWork(notes),
+      changedMeanwhile: new ChangedMeanwhile(),
     };
   }
 

@@ -3,6 +3,7 @@ import { Refusal } from '@vekkon/protocol';
 import type { Engine } from '../engines/engine.js';
 import type { Manifests } from '../manifests.js';
 import type { EnvironmentRow, Tables } from '../tables.js';
+import type { ChangedMeanwhile } from './changed-meanwhile.js';
 import type { FeedInWork } from './feed-in-work.js';
 import type { HeldRecordsOfPlayers } from './held-records.js';
 import type { HostInstances } from './host-instances.js';
@@ -20,6 +21,7 @@ export interface WriterContext {
   readonly leases: Leases;
   readonly instances: HostInstances;
   readonly feed: FeedInWork;
+  readonly changedMeanwhile: ChangedMeanwhile;
 }
 
 /** When a command was given. */

@@ -183,6 +183,7 @@ export class RecordsInWork {
   /** Writes what changed, as the player's commit `seen`. */
   async write(seen: number, now: number): Promise<void> {
     const player = this.#player;
+    this.#place.changedMeanwhile.note(player);
     const rows: unknown[][] = [];
     for (const [key, { record, text }] of this.#changed) {
       this.#seenOf.set(key, seen);
@@ -243,7 +244,7 @@ export class RecordsInWork {
 const rowBytes = 200;
 
 /** Where records are read and written. */
-type Place = Pick<WriterContext, 'db' | 'runMany' | 'held'>;
+type Place = Pick<WriterContext, 'db' | 'runMany' | 'held' | 'changedMeanwhile'>;
 
 function heldFrom(rows: readonly RecordRow[], manifest: Manifest): HeldRecords {
   const keyOf = new Map(rows.map((row) => [row.key, currentKey(row.key, manifest)]));

@@ -1,5 +1,5 @@
 import { Refusal } from '@vekkon/protocol';
-import type { Manifest, SessionEnd } from '@vekkon/core';
+import { folded, type Manifest, type SessionEnd } from '@vekkon/core';
 import { rfc3339 } from '../clock.js';
 import { keptQuery } from '../kept-query.js';
 import type { InstalledManifest } from '../manifests.js';
@@ -15,6 +15,7 @@ export async function addPlayer(
     environment,
     id: player,
     name: null,
+    folded: folded(player, null),
     created_at: now,
     first_joined_at: null,
     last_joined_at: null,

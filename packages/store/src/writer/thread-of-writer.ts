@@ -1,10 +1,10 @@
-import { Worker } from 'node:worker_threads';
+import type { Worker } from 'node:worker_threads';
 import type { Delivery, GivenCommand } from './command-queue.js';
-import { thrown } from './crossing.js';
+import { thrown } from '../crossing.js';
+import { SpareThread } from '../spare-thread.js';
 import type { FromThread, ThreadStart, ToThread } from './writer-thread.js';
 
-/** A thread that serves no store any more: starting one takes longer than opening a store. */
-let spare: Worker | undefined;
+const threads = new SpareThread(new URL('./writer-thread.js', import.meta.url));
 
 /** The thread in which everything is written, from this side of it. */
 export class ThreadOfWriter {
@@ -22,7 +22,7 @@ export class ThreadOfWriter {
     this.lastCommitAt = lastCommitAt;
     worker.on('message', (message: FromThread) => {
       if ('answers' in message) this.onDelivery(message);
-      else if (message.is === 'closed') this.#leaveSpare();
+      else if (message.is === 'closed') this.#leave();
     });
     worker.on('error', (error) => this.#end(error));
     worker.on('exit', (code) => this.#end(new Error(`The thread of the writer ended with status ${code}.`)));
@@ -30,10 +30,7 @@ export class ThreadOfWriter {
 
   /** @throws if the folder can't be opened */
   static start(start: ThreadStart): Promise<ThreadOfWriter> {
-    const worker = spare ?? new Worker(new URL('./writer-thread.js', import.meta.url));
-    spare = undefined;
-    worker.removeAllListeners();
-    worker.ref();
+    const worker = threads.take();
     return new Promise((resolve, reject) => {
       worker.once('error', reject);
       worker.once('message', (message: FromThread) => {
@@ -59,14 +56,8 @@ export class ThreadOfWriter {
     });
   }
 
-  #leaveSpare(): void {
-    const worker = this.#worker;
-    worker.removeAllListeners();
-    worker.unref();
-    if (spare === undefined) {
-      spare = worker;
-      for (const end of ['error', 'exit'] as const) worker.once(end, () => spare === worker && (spare = undefined));
-    } else void worker.terminate();
+  #leave(): void {
+    threads.leave(this.#worker);
     this.#onClosed?.();
   }
 

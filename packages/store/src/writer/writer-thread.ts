@@ -3,7 +3,7 @@ import type { Engine } from '../engines/engine.js';
 import { openSqlite } from '../engines/sqlite/sqlite-engine.js';
 import { erasesWhatItFrees, migrate } from '../migrations/index.js';
 import { CommandQueue, type Delivery, type GivenCommand } from './command-queue.js';
-import { crossed, type Crossed } from './crossing.js';
+import { crossed, type Crossed } from '../crossing.js';
 
 /** What the thread opens. */
 export interface ThreadStart {
@@ -44,6 +44,7 @@ async function openFolder({ folder, startedAt }: ThreadStart): Promise<void> {
   const engine = openSqlite(folder);
   const lacked = await migrate(engine.writing);
   if (lacked.includes(erasesWhatItFrees)) engine.dropFreed();
+  engine.indexPlayerParts();
   const { at } = engine.countCommits();
   open = { engine, queue: new CommandQueue(engine, startedAt, send) };
   send({ is: 'up', at });

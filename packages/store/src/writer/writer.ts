@@ -4,7 +4,7 @@ import type { Engine } from '../engines/engine.js';
 import type { FeedEvent } from '../feed.js';
 import { CommandQueue, type Delivery, type GivenCommand } from './command-queue.js';
 import type { CommandInput, CommandName, CommandOutcome } from './commands/index.js';
-import { thrown } from './crossing.js';
+import { thrown } from '../crossing.js';
 import type { TrustedTime } from './trusted-time.js';
 
 interface Pending {

@@ -7,6 +7,7 @@ import { runCompiledOn } from '../../kept-query.js';
 import type { Engine } from '../engine.js';
 import { databaseName } from './check-folder.js';
 import { keepingStatements, type KeptStatements } from './kept-statements.js';
+import { indexPlayerParts } from './player-search.js';
 import { LastCommitNote } from './last-commit.js';
 
 const notWritable = /^SQLITE_(FULL|IOERR|READONLY|CANTOPEN)/;
@@ -16,6 +17,8 @@ const damaged = /^SQLITE_(CORRUPT|NOTADB)/;
 export interface SqliteEngine extends Engine {
   /** Counts commits from now on, in the database and beside it. To be called once it is migrated. */
   countCommits(): Counted;
+  /** Makes what finds players by parts of their names, where it is missing. To be called once it is migrated. */
+  indexPlayerParts(): void;
   /** Writes the database anew without what it freed before it overwrote what it frees. */
   dropFreed(): void;
 }
@@ -72,6 +75,7 @@ export function openSqlite(folder: string): SqliteEngine {
       };
       return { commits: row.number, at: row.number === 0 ? undefined : row.at };
     },
+    indexPlayerParts: () => indexPlayerParts(writer),
     dropFreed: () => void writer.exec('vacuum'),
     begin() {
       begin.run();

@@ -6,13 +6,13 @@ import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
 import { changeOutside } from './change-outside.js';
 import { erasePlayer } from './erase-player.js';
-import { prune } from './prune.js';
+import { noteTime, prune } from './prune.js';
 import { putRecord } from './put-record.js';
 import { renew } from './renew.js';
 import { save } from './save.js';
 import { bringBack } from './bring-back.js';
 import { restoreCheckpoint } from './restore-checkpoint.js';
-import { installManifest } from './install-manifest.js';
+import { installManifest, watchPlayers } from './install-manifest.js';
 import { setLearning } from './learning.js';
 import { emptyEnvironment, makeNew } from './make-new.js';
 import { drop, settle } from './unsettled.js';
@@ -27,12 +27,14 @@ export const commands = {
   note,
   probe,
   prune,
+  noteTime,
   erasePlayer,
   putRecord,
   changeOutside,
   bringBack,
   restoreCheckpoint,
   installManifest,
+  watchPlayers,
   setLearning,
   makeNew,
   emptyEnvironment,

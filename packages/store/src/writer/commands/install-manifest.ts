@@ -1,6 +1,7 @@
-import { keysToCheck, withNamesOverTime, type Manifest } from '@vekkon/core';
+import { withNamesOverTime, type Manifest } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
-import { countMisfits } from '../../misfits.js';
+import { recount, type CountedBeside } from '../../misfits-beside.js';
+import type { EnvironmentRow } from '../../tables.js';
 import { environmentOf, updateEnvironment, type Stamp, type WriterContext } from '../context.js';
 import { note } from './activity.js';
 
@@ -11,15 +12,36 @@ export interface InstallManifest {
   readonly source: string;
   /** Install it though stored records would not fit: they are kept, and read as starting values. */
   readonly acceptMisfits: boolean;
+  /** What was counted beside the writer, and the watch that was begun before. */
+  readonly counted: readonly CountedBeside[];
+  readonly watch: string;
+  /** How the environment stood when it was counted: another manifest since then makes it worth nothing. */
+  readonly countedAt: Pick<EnvironmentRow, 'manifest_version' | 'learned' | 'learns'>;
   readonly by: string;
+}
+
+/** Takes note of the players that are written from now on, for an install that is being counted. */
+export async function watchPlayers(
+  { changedMeanwhile }: WriterContext,
+  { watch }: { readonly watch: string } & Stamp,
+): Promise<null> {
+  changedMeanwhile.watch(watch);
+  return null;
+}
+
+/** Too much has changed since it was counted, or something else was installed. */
+export interface CountAgain {
+  readonly countAgain: true;
 }
 
 /** Makes a manifest the next version, at once for everything that comes after. */
 export async function installManifest(
   context: WriterContext,
-  { environment: number, manifest: sent, source, acceptMisfits, by, now }: InstallManifest & Stamp,
-): Promise<{ readonly version: number; readonly unchanged?: true }> {
+  install: InstallManifest & Stamp,
+): Promise<{ readonly version: number; readonly unchanged?: true } | CountAgain> {
+  const { environment: number, manifest: sent, source, acceptMisfits, by, now } = install;
   const { db } = context;
+  const changed = context.changedMeanwhile.end(install.watch);
   const environment = await environmentOf(context, number);
   if (sent.game !== environment.game) {
     throw new Refusal(
@@ -43,7 +65,13 @@ export async function installManifest(
     return { version: environment.manifest_version, unchanged: true };
   }
   const inForce = await context.manifests.withWhatStaysLearned(environment, manifest);
-  const misfits = before === null ? [] : await countMisfits(db, number, inForce, keysToCheck(before.manifest, inForce));
+  const { counted, countedAt } = install;
+  const isAsCounted =
+    countedAt.manifest_version === environment.manifest_version &&
+    countedAt.learned === environment.learned &&
+    countedAt.learns === environment.learns;
+  if (before !== null && (changed === undefined || !isAsCounted)) return { countAgain: true };
+  const misfits = before === null ? [] : await recount(db, inForce, counted, changed ?? new Set());
   const records = misfits.reduce((sum, one) => sum + one.count, 0);
   if (records > 0 && !acceptMisfits) {
     throw new Refusal(

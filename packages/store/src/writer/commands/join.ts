@@ -1,5 +1,6 @@
 import {
   decideJoin,
+  folded,
   isForPlayers,
   readRecords,
   spokenRecords,
@@ -125,16 +126,12 @@ interface Joining {
 }
 
 const setJoined = keptQuery(
-  (
-    db,
-    seen: number,
-    fence: number,
-    name: string | null,
-    first_joined_at: number | null,
-    last_joined_at: number,
-    number: number,
-  ) =>
-    db.updateTable('players').set({ seen, fence, name, first_joined_at, last_joined_at }).where('number', '=', number),
+  (db, seen: number, fence: number, first_joined_at: number | null, last_joined_at: number, number: number) =>
+    db.updateTable('players').set({ seen, fence, first_joined_at, last_joined_at }).where('number', '=', number),
+);
+
+const setName = keptQuery((db, name: string, asFound: string, number: number) =>
+  db.updateTable('players').set({ name, folded: asFound }).where('number', '=', number),
 );
 
 const insertSession = keptInsert('sessions');
@@ -160,11 +157,14 @@ async function openSession(
     player.first_joined_at = join.now;
     await records.write(player.seen, join.now);
   }
-  player.name = join.name ?? player.name;
   player.fence += 1;
   player.last_joined_at = join.now;
-  const { number, seen, fence, name, first_joined_at, last_joined_at } = player;
-  await setJoined(db, seen, fence, name, first_joined_at, last_joined_at, number);
+  const { number, seen, fence, first_joined_at, last_joined_at } = player;
+  await setJoined(db, seen, fence, first_joined_at, last_joined_at, number);
+  if (join.name !== null && join.name !== player.name) {
+    player.name = join.name;
+    await setName(db, join.name, folded(player.id, join.name), number);
+  }
   const row: SessionRow = {
     id: join.session,
     environment: join.environment,

@@ -1,38 +1,215 @@
 import { onceTokenLasts } from '@vekkon/core';
+import type { Kysely } from 'kysely';
+import type { Tables } from '../../tables.js';
 import type { Stamp, WriterContext } from '../context.js';
 import { tokenLasts } from './change-outside.js';
 
-/** How long the last outcome of a session is kept after its end, in milliseconds. Spools expire sooner. */
-const outcomeLasts = 30 * 24 * 60 * 60 * 1000;
+const day = 24 * 60 * 60 * 1000;
+
+/** How long the answers of a session are kept after its end, in milliseconds. Spools expire sooner. */
+const answersLast = 30 * day;
+
+/** How long a session is listed after its end, in milliseconds; each player's newest stays. */
+const sessionsLast = 180 * day;
+
+/** How long what was done stands in the activity, in milliseconds. */
+const activityLasts = 400 * day;
 
 /** How far back credits are counted, in milliseconds: the longest period, and a long session before it. */
-const creditsCountFor = 14 * 24 * 60 * 60 * 1000;
+const creditsCountFor = 14 * day;
 
 /** How long what was removed waits in the trash, in milliseconds. */
-export const trashLasts = 30 * 24 * 60 * 60 * 1000;
+export const trashLasts = 30 * day;
 
-/** Forgets what nobody may ask for any more: used tokens, trash whose time is up, and the answers of sessions that ended long ago. */
-export async function prune({ db }: WriterContext, { agesBy: now }: Stamp): Promise<null> {
-  // Something is written in any case, so that a later start knows that this one was there at this hour.
-  await db.updateTable('probes').set({ at: now }).execute();
-  await db
-    .deleteFrom('once_tokens')
-    .where('at', '<=', now - onceTokenLasts)
+/** What one step looks at: so many rows, in the order of an index, after where the step before it ended. */
+interface Look {
+  readonly db: Kysely<Tables>;
+  /** The time by which things grow old. */
+  readonly now: number;
+  readonly after: number;
+  readonly atMost: number;
+}
+
+/** @returns where to go on; null where nothing is left that is outdated */
+type Step = (look: Look) => Promise<number | null>;
+
+/** Everything that has a term, each looked at by an index. */
+const steps = {
+  'once-tokens': ({ db, now, atMost }) =>
+    deleted(
+      db.deleteFrom('once_tokens').where(({ eb, refTuple, selectFrom }) =>
+        eb(
+          refTuple('player', 'token'),
+          'in',
+          selectFrom('once_tokens')
+            .select(['player', 'token'])
+            .where('at', '<=', now - onceTokenLasts)
+            .limit(atMost)
+            .$asTuple('player', 'token'),
+        ),
+      ),
+      atMost,
+    ),
+  'outside-requests': ({ db, now, atMost }) =>
+    deleted(
+      db.deleteFrom('outside_requests').where(({ eb, refTuple, selectFrom }) =>
+        eb(
+          refTuple('environment', 'token'),
+          'in',
+          selectFrom('outside_requests')
+            .select(['environment', 'token'])
+            .where('at', '<=', now - tokenLasts)
+            .limit(atMost)
+            .$asTuple('environment', 'token'),
+        ),
+      ),
+      atMost,
+    ),
+  trash: ({ db, now, atMost }) =>
+    deleted(
+      db.deleteFrom('trash').where('number', 'in', (select) =>
+        select
+          .selectFrom('trash')
+          .select('number')
+          .where('at', '<=', now - trashLasts)
+          .limit(atMost),
+      ),
+      atMost,
+    ),
+  'checkpoints-given-up': ({ db, now, atMost }) =>
+    deleted(
+      db.deleteFrom('checkpoints').where('number', 'in', (select) =>
+        select
+          .selectFrom('checkpoints')
+          .select('number')
+          .where('given_up_at', 'is not', null)
+          .where('given_up_at', '<=', now - trashLasts)
+          .limit(atMost),
+      ),
+      atMost,
+    ),
+  'outside-changes': outsideChanges,
+  'device-tokens-revoked': ({ db, atMost }) =>
+    deleted(
+      db
+        .deleteFrom('credentials')
+        .where('hash', 'in', (select) =>
+          select
+            .selectFrom('credentials')
+            .select('hash')
+            .where('sort', '=', 'device')
+            .where('revoked_at', 'is not', null)
+            .limit(atMost),
+        ),
+      atMost,
+    ),
+  'device-tokens-over': ({ db, now, atMost }) =>
+    deleted(
+      db
+        .deleteFrom('credentials')
+        .where('hash', 'in', (select) =>
+          select
+            .selectFrom('credentials')
+            .select('hash')
+            .where('sort', '=', 'device')
+            .where('expires_at', '<=', now)
+            .limit(atMost),
+        ),
+      atMost,
+    ),
+  'late-saves': ({ db, now, atMost }) =>
+    deleted(
+      db.deleteFrom('late_saves').where(({ eb, refTuple, selectFrom }) =>
+        eb(
+          refTuple('session', 'number', 'digest'),
+          'in',
+          selectFrom('late_saves')
+            .select(['session', 'number', 'digest'])
+            .where('at', '<=', now - answersLast)
+            .limit(atMost)
+            .$asTuple('session', 'number', 'digest'),
+        ),
+      ),
+      atMost,
+    ),
+  credited: ({ db, now, atMost }) =>
+    deleted(
+      db.deleteFrom('credited').where(({ eb, refTuple, selectFrom }) =>
+        eb(
+          refTuple('player', 'key', 'minute'),
+          'in',
+          selectFrom('credited')
+            .select(['player', 'key', 'minute'])
+            .where('minute', '<', Math.floor((now - creditsCountFor) / 60_000))
+            .limit(atMost)
+            .$asTuple('player', 'key', 'minute'),
+        ),
+      ),
+      atMost,
+    ),
+  answers,
+  sessions,
+  activity: ({ db, now, atMost }) =>
+    deleted(
+      db.deleteFrom('activity').where('number', 'in', (select) =>
+        select
+          .selectFrom('activity')
+          .select('number')
+          .where('at', '<=', now - activityLasts)
+          .limit(atMost),
+      ),
+      atMost,
+    ),
+} satisfies { readonly [name: string]: Step };
+
+export type PruneStep = keyof typeof steps;
+
+/** The names of the steps, in an order in which they can be taken. */
+export const pruneSteps = Object.keys(steps) as PruneStep[];
+
+export interface Prune {
+  readonly step: PruneStep;
+  /** Where the step before it ended; 0 to begin. */
+  readonly after: number;
+  /** How many rows it looks at. */
+  readonly atMost: number;
+}
+
+/** Forgets some of what nobody may ask for any more. @returns where to go on; null where nothing of it is left */
+export async function prune({ db }: WriterContext, prune: Prune & Stamp): Promise<number | null> {
+  const { step, after, atMost, agesBy: now } = prune;
+  return steps[step]({ db, now, after, atMost });
+}
+
+/** Takes note that this start was there at this hour, so that a later one knows. */
+export async function noteTime({ db }: WriterContext, { agesBy }: Stamp): Promise<null> {
+  await db.updateTable('probes').set({ at: agesBy }).execute();
+  return null;
+}
+
+async function deleted(
+  query: { executeTakeFirst(): Promise<{ readonly numDeletedRows: bigint } | undefined> },
+  atMost: number,
+): Promise<number | null> {
+  const done = Number((await query.executeTakeFirst())?.numDeletedRows ?? 0n);
+  return done < atMost ? null : 0;
+}
+
+/** What was changed from outside since a player's oldest checkpoint is needed to restore it; the rest is not. */
+async function outsideChanges({ db, after, atMost }: Look): Promise<number | null> {
+  const looked = await db
+    .selectFrom('outside_changes')
+    .select(['number', 'player', 'seen'])
+    .where('number', '>', after)
+    .orderBy('number')
+    .limit(atMost)
     .execute();
-  await db
-    .deleteFrom('outside_requests')
-    .where('at', '<=', now - tokenLasts)
-    .execute();
-  await db
-    .deleteFrom('trash')
-    .where('at', '<=', now - trashLasts)
-    .execute();
-  await db
-    .deleteFrom('checkpoints')
-    .where('given_up_at', '<=', now - trashLasts)
-    .execute();
+  const last = looked.at(-1)?.number;
+  if (last === undefined) return null;
   await db
     .deleteFrom('outside_changes')
+    .where('number', '>', after)
+    .where('number', '<=', last)
     .where(({ not, exists, selectFrom }) =>
       not(
         exists(
@@ -44,34 +221,45 @@ export async function prune({ db }: WriterContext, { agesBy: now }: Stamp): Prom
       ),
     )
     .execute();
-  await db
-    .deleteFrom('credentials')
-    .where('sort', '=', 'device')
-    .where((where) => where.or([where('revoked_at', 'is not', null), where('expires_at', '<=', now)]))
+  return looked.length < atMost ? null : last;
+}
+
+/** The answers of sessions that ended long ago. */
+async function answers({ db, now, atMost }: Look): Promise<number | null> {
+  const rows = await db
+    .selectFrom('sessions')
+    .select('id')
+    .where('ended_at', 'is not', null)
+    .where((where) => where.or([where('last_outcome', 'is not', null), where('leave_outcome', 'is not', null)]))
+    .where('ended_at', '<=', now - answersLast)
+    .limit(atMost)
     .execute();
-  await db
-    .deleteFrom('save_outcomes')
-    .where('session', 'in', (select) =>
-      select
-        .selectFrom('sessions')
-        .select('id')
-        .where('ended_at', '<=', now - outcomeLasts)
-        .where('outcomes_from', 'is not', null),
-    )
-    .execute();
-  await db
-    .deleteFrom('late_saves')
-    .where('at', '<=', now - outcomeLasts)
-    .execute();
-  await db
-    .deleteFrom('credited')
-    .where('minute', '<', Math.floor((now - creditsCountFor) / 60_000))
-    .execute();
+  if (rows.length === 0) return null;
+  const ids = rows.map(({ id }) => id);
+  await db.deleteFrom('save_outcomes').where('session', 'in', ids).execute();
   await db
     .updateTable('sessions')
     .set({ last_outcome: null, last_digest: null, leave_outcome: null, outcomes_from: null, outcomes_bytes: 0 })
-    .where('ended_at', '<=', now - outcomeLasts)
-    .where((where) => where.or([where('last_outcome', 'is not', null), where('leave_outcome', 'is not', null)]))
+    .where('id', 'in', ids)
     .execute();
-  return null;
+  return rows.length < atMost ? null : 0;
+}
+
+/** Sessions that ended long ago, but for each player's newest: where they were last can be seen for ever. */
+async function sessions({ db, now, after, atMost }: Look): Promise<number | null> {
+  const rows = await db
+    .selectFrom('sessions')
+    .innerJoin('players', 'players.number', 'sessions.player')
+    .select(['sessions.id', 'sessions.ended_at', 'sessions.fence', 'players.fence as newest'])
+    .where('ended_at', '>', after)
+    .where('ended_at', '<=', now - sessionsLast)
+    .orderBy('ended_at')
+    .limit(atMost)
+    .execute();
+  const ids = rows.filter(({ fence, newest }) => fence < newest).map(({ id }) => id);
+  if (ids.length > 0) await db.deleteFrom('sessions').where('id', 'in', ids).execute();
+  const last = rows.at(-1)?.ended_at ?? 0;
+  if (rows.length < atMost) return null;
+  // Of one moment there may be more than were looked at: they are looked at again, unless all of these stay.
+  return ids.length > 0 ? last - 1 : last;
 }

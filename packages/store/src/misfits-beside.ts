@@ -1,0 +1,57 @@
+import type { Manifest } from '@vekkon/core';
+import type { MisfitCount } from '@vekkon/protocol';
+import type { Kysely } from 'kysely';
+import { examplesShown, misfitsOfPlayer, misfitsUnder } from './misfits.js';
+import type { Tables } from './tables.js';
+
+/** The misfits of one declared key, as they were counted beside the writer. */
+export interface CountedBeside extends MisfitCount {
+  /** Whose they are, by number, and how many of each; as many players as are kept. */
+  readonly byPlayer: ReadonlyMap<number, number>;
+}
+
+/** Of how many players it is kept that they have misfits: beyond that a player who changes meanwhile counts as before. */
+const mostKept = 100_000;
+
+/** Counts the misfits under some declared keys, without the writer. */
+export async function countBeside(
+  db: Kysely<Tables>,
+  environment: number,
+  manifest: Manifest,
+  keys: ReadonlySet<string>,
+): Promise<readonly CountedBeside[]> {
+  const counted: CountedBeside[] = [];
+  for (const declared of keys) {
+    const byPlayer = new Map<number, number>();
+    const examples: MisfitCount['examples'][number][] = [];
+    let count = 0;
+    for await (const { number, player, key, detail } of misfitsUnder(db, environment, manifest, declared)) {
+      count++;
+      if (examples.length < examplesShown) examples.push({ player, key, detail });
+      if (byPlayer.size < mostKept || byPlayer.has(number)) byPlayer.set(number, (byPlayer.get(number) ?? 0) + 1);
+    }
+    counted.push({ key: declared, count, examples, byPlayer });
+  }
+  return counted;
+}
+
+/** The counts as they are now: those of players who changed meanwhile are counted anew. @returns those above none */
+export async function recount(
+  db: Kysely<Tables>,
+  manifest: Manifest,
+  counted: readonly CountedBeside[],
+  changed: ReadonlySet<number>,
+): Promise<readonly MisfitCount[]> {
+  const now: MisfitCount[] = [];
+  for (const { key, count: before, examples, byPlayer } of counted) {
+    let count = before;
+    const fresh: MisfitCount['examples'][number][] = [];
+    for (const player of changed) {
+      const found = await misfitsOfPlayer(db, player, manifest, key);
+      count += found.length - (byPlayer.get(player) ?? 0);
+      fresh.push(...found.map(({ player: id, key: member, detail }) => ({ player: id, key: member, detail })));
+    }
+    if (count > 0) now.push({ key, count, examples: [...examples, ...fresh].slice(0, examplesShown) });
+  }
+  return now;
+}

@@ -1,0 +1,198 @@
+import { foldedText } from '@vekkon/core';
+import { sql, type Kysely } from 'kysely';
+import { fewestLetters, playersWithPart } from '../engines/sqlite/player-search.js';
+import { keptQuery } from '../kept-query.js';
+import type { PlayerRow, Tables } from '../tables.js';
+
+export type ListedPlayer = PlayerRow & {
+  /** The host of the open session. */
+  readonly session_on: string | null;
+};
+
+export interface PlayerPage {
+  readonly players: readonly ListedPlayer[];
+  /** How many there are, up to a bound. */
+  readonly total: number;
+  /** There are more than that. */
+  readonly isCapped: boolean;
+  /** What to ask for as `after` to get the next page. */
+  readonly next: string | null;
+}
+
+/** Where counting stops: of all players, and of those that a search finds. */
+const mostCounted = 10_000;
+const mostFound = 1_000;
+
+/** Who never joined comes last. In the words of the index. */
+const lastJoin = sql<number>`coalesce(players.last_joined_at, 0)`;
+
+/** A page of all players of an environment, those who joined last first. */
+export async function playersPage(
+  db: Kysely<Tables>,
+  environment: number,
+  count: number,
+  after: string | undefined,
+): Promise<PlayerPage> {
+  const counted = await countOfPlayers(db, environment, mostCounted + 1);
+  let page = listed(db)
+    .where('players.environment', '=', environment)
+    .orderBy(lastJoin, 'desc')
+    .orderBy('players.number', 'desc')
+    .limit(count + 1);
+  const [joinedAt, number] = (after ?? '').split('.').map(Number);
+  if (joinedAt !== undefined && number !== undefined) {
+    page = page.where((where) =>
+      where.or([
+        where(lastJoin, '<', joinedAt),
+        where.and([where(lastJoin, '=', joinedAt), where('players.number', '<', number)]),
+      ]),
+    );
+  }
+  const rows = await page.execute();
+  const players = rows.slice(0, count);
+  const next = rows.length > count ? afterJoin(players.at(-1)) : null;
+  const total = counted[0]?.players ?? 0;
+  return { players, total: Math.min(total, mostCounted), isCapped: total > mostCounted, next };
+}
+
+/**
+ * Players whose name or id holds a text, capitals or not; where there are more
+ * than ten thousand and the text has only one or two letters, those whose name
+ * or id starts with it. Those who joined last
+ * come first; of more than a thousand, those who were made last.
+ */
+export async function playersFound(
+  db: Kysely<Tables>,
+  environment: number,
+  search: string,
+  count: number,
+  after: string | undefined,
+): Promise<PlayerPage> {
+  const text = foldedText(search);
+  const made = /^made\.(\d+)$/.exec(after ?? '')?.[1];
+  const before = made === undefined ? Number.MAX_SAFE_INTEGER : Number(made);
+  const isShort = [...text].length < fewestLetters;
+  const isSmall = isShort && ((await countOfPlayers(db, environment, mostCounted + 1))[0]?.players ?? 0) <= mostCounted;
+  const find = (most: number) => {
+    if (!isShort) return playersWithPart(db, environment, text, most, before);
+    if (isSmall) return playersThatHold(db, environment, text, most, before);
+    return playersThatStart(db, environment, search, text, most, before);
+  };
+  const numbers = made === undefined ? await find(mostFound + 1) : await find(count + 1);
+  const isCapped = numbers.length > mostFound || made !== undefined;
+  const total = isCapped ? mostFound : numbers.length;
+  if (isCapped) {
+    const shown = numbers.slice(0, count);
+    const rows = await withNumbers(db, shown);
+    const players = rows.toSorted((one, other) => other.number - one.number);
+    return { players, total, isCapped, next: numbers.length > count ? `made.${shown.at(-1)}` : null };
+  }
+  const joined = (await joinsOf(db, numbers)).toSorted(
+    (one, other) => other.joinedAt - one.joinedAt || other.number - one.number,
+  );
+  const [joinedAt = Infinity, number = 0] = after === undefined ? [] : after.split('.').map(Number);
+  const rest = joined.filter((one) => one.joinedAt < joinedAt || (one.joinedAt === joinedAt && one.number < number));
+  const shown = rest.slice(0, count).map((one) => one.number);
+  const place = new Map(shown.map((one, index) => [one, index]));
+  const players = (await withNumbers(db, shown)).toSorted(
+    (one, other) => (place.get(one.number) ?? 0) - (place.get(other.number) ?? 0),
+  );
+  return { players, total, isCapped, next: rest.length > count ? afterJoin(players.at(-1)) : null };
+}
+
+function afterJoin(last: PlayerRow | undefined): string | null {
+  return last === undefined ? null : `${last.last_joined_at ?? 0}.${last.number}`;
+}
+
+function listed(db: Kysely<Tables>) {
+  return db
+    .selectFrom('players')
+    .leftJoin('sessions', (on) =>
+      on.onRef('sessions.player', '=', 'players.number').on('sessions.ended_at', 'is', null),
+    )
+    .selectAll('players')
+    .select('sessions.host as session_on');
+}
+
+async function withNumbers(db: Kysely<Tables>, numbers: readonly number[]): Promise<ListedPlayer[]> {
+  if (numbers.length === 0) return [];
+  return listed(db)
+    .where('players.number', 'in', [...numbers])
+    .execute();
+}
+
+async function joinsOf(db: Kysely<Tables>, numbers: readonly number[]) {
+  if (numbers.length === 0) return [];
+  return db
+    .selectFrom('players')
+    .select(['number', lastJoin.as('joinedAt')])
+    .where('number', 'in', [...numbers])
+    .execute();
+}
+
+/** The numbers of players whose name or id holds a text, looked for one by one; who was made last first. */
+async function playersThatHold(
+  db: Kysely<Tables>,
+  environment: number,
+  text: string,
+  most: number,
+  before: number,
+): Promise<readonly number[]> {
+  const pattern = `%${text.replaceAll(/[\\%_]/g, '\\$&')}%`;
+  const rows = await db
+    .selectFrom('players')
+    .select('number')
+    .where('environment', '=', environment)
+    .where('number', '<', before)
+    .where(({ ref }) => sql<boolean>`${ref('folded')} like ${pattern} escape '\\'`)
+    .orderBy('number', 'desc')
+    .limit(most)
+    .execute();
+  return rows.map(({ number }) => number);
+}
+
+/** The numbers of players whose name, or whose id as it is written or in small letters, starts with a text; who was made last first. */
+async function playersThatStart(
+  db: Kysely<Tables>,
+  environment: number,
+  search: string,
+  text: string,
+  most: number,
+  before: number,
+): Promise<readonly number[]> {
+  // The last character that there is: no text that starts alike comes after it.
+  const end = '\u{10ffff}';
+  const named = await startOfName(db, environment, text, `${text}${end}`, before, most);
+  const known = await startOfId(db, environment, search, `${search}${end}`, before, most);
+  const knownSmall = await startOfId(db, environment, text, `${text}${end}`, before, most);
+  const numbers = new Set([...named, ...known, ...knownSmall].map(({ number }) => number));
+  return [...numbers].toSorted((one, other) => other - one).slice(0, most);
+}
+
+const countOfPlayers = keptQuery((db, environment: number, most: number) =>
+  db
+    .selectFrom(db.selectFrom('players').select('number').where('environment', '=', environment).limit(most).as('some'))
+    .select((select) => select.fn.countAll<number>().as('players')),
+);
+
+const startOfName = keptQuery((db, environment: number, from: string, until: string, before: number, most: number) =>
+  db
+    .selectFrom('players')
+    .select('number')
+    .where('environment', '=', environment)
+    .where('folded', '>=', from)
+    .where('folded', '<', until)
+    .where('number', '<', before)
+    .limit(most),
+);
+
+const startOfId = keptQuery((db, environment: number, from: string, until: string, before: number, most: number) =>
+  db
+    .selectFrom('players')
+    .select('number')
+    .where('environment', '=', environment)
+    .where('id', '>=', from)
+    .where('id', '<', until)
+    .where('number', '<', before)
+    .limit(most),
+);
