@@ -62,10 +62,12 @@ export class ServiceProcess {
     await ended;
   }
 
-  /** Resident memory in MiB, and open files and sockets, as the kernel counts them. */
-  measured(): { readonly memory: number; readonly handles: number } {
-    const [, kilobytes = '0'] = /VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${this.pid}/status`, 'utf8')) ?? [];
-    return { memory: Number(kilobytes) / 1024, handles: readdirSync(`/proc/${this.pid}/fd`).length };
+  /** Resident memory in MiB, all of it and without pages of files, and open files and sockets, as the kernel counts them. */
+  measured(): { readonly memory: number; readonly own: number; readonly handles: number } {
+    const status = readFileSync(`/proc/${this.pid}/status`, 'utf8');
+    const mebibytes = (name: string) => Number(new RegExp(`${name}:\\s+(\\d+)`).exec(status)?.[1] ?? 0) / 1024;
+    const handles = readdirSync(`/proc/${this.pid}/fd`).length;
+    return { memory: mebibytes('VmRSS'), own: mebibytes('RssAnon'), handles };
   }
 
   /** What the database takes, in MiB, without the log beside it. */

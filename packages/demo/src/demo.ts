@@ -92,6 +92,7 @@ export async function startDemo({
   writeAccess(accessFile, access);
   writeKeyForPage(data, access.deviceKey);
   await installNewest(access, say);
+  service.store.warm();
   const fleet = new Fleet(service.url, access.hostKey, pilots);
   return {
     access,

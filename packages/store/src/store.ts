@@ -17,6 +17,8 @@ export interface Store {
   readonly reader: Reader;
   /** What takes its time, in a thread of its own. */
   readonly longReads: LongReads;
+  /** Starts the thread of long reads before somebody waits for it. */
+  warm(): void;
   /** The migration it stands at. */
   readonly migration: string;
   /** How far the clock stands from where it should, in milliseconds; 0 where it is trusted. */
@@ -69,6 +71,7 @@ export async function openStore(folder: string, options: StoreOptions = {}): Pro
       writer,
       reader: new Reader(reading),
       longReads: threadOfReads.reads,
+      warm: () => threadOfReads.warm(),
       migration: newestMigration,
       clockJump: () => time.jump,
       isDamaged,

@@ -10,6 +10,7 @@ import type { EnvironmentRow, PlayerRow, Tables } from './tables.js';
 import { rowsWithoutTheirs } from './verify/rows-without-theirs.js';
 import { verifySums } from './verify/verify-sums.js';
 import { verifyPlayer } from './verify/verify-player.js';
+import { sessionsLast } from './writer/commands/prune.js';
 import type { PlayerFault } from './verify/fault.js';
 
 /** What was looked at in a data folder, and what is wrong in it. */
@@ -57,13 +58,15 @@ export async function verifyStore(
     await sql`begin`.execute(db);
     await checkMigration(db, folder);
     for (const detail of await brokenPages(db)) found({ detail, mend: restoreBackup });
-    const commits = await db.selectFrom('commits').select('number').executeTakeFirst();
+    const commits = await db.selectFrom('commits').select(['number', 'at']).executeTakeFirst();
     if (typeof last === 'object' && (commits?.number ?? 0) < last.number) {
       const detail = `the database stands at commit ${commits?.number ?? 0}, and commit ${last.number} of ${last.at} was acknowledged`;
       found({ detail, mend: `Put the missing ${databaseName}-wal back, or restore a backup.` });
     }
     for (const fault of await rowsWithoutTheirs(db)) found(fault);
     for (const fault of await verifySums(db)) found(fault);
+    // Sessions that ended before this may have been pruned.
+    const prunedUpTo = (commits?.at ?? 0) - sessionsLast;
     let [players, records, revisions, ledgerLines, sessions] = [0, 0, 0, 0, 0];
     const manifests = new Manifests(db);
     const { total } = await db
@@ -73,7 +76,7 @@ export async function verifyStore(
     for (const environment of await db.selectFrom('environments').selectAll().orderBy('number').execute()) {
       const manifest = await manifestOf(manifests, environment);
       for await (const player of playersOf(db, environment.number)) {
-        const looked = await verifyPlayer(db, player, manifest);
+        const looked = await verifyPlayer(db, player, manifest, prunedUpTo);
         const place = `${environment.game}/${environment.name}`;
         for (const fault of looked.faults) faults.push({ environment: place, player: player.id, ...fault });
         players++;

@@ -48,6 +48,7 @@ export function addServe(program: Command): void {
         keepAlive: (options.keepAlive ?? 65) * 1000,
         limits: options.limit,
       });
+      service.store.warm();
       if (service.firstAdminLink !== null) {
         process.stdout.write(
           `\nNobody can sign in yet. Open this link to make the first admin; it works once, and for an hour:\n\n  ${service.firstAdminLink}\n\n`,

@@ -34,6 +34,11 @@ export class ThreadOfReads {
     ) as unknown as LongReads;
   }
 
+  /** Starts the thread before somebody waits for it. */
+  warm(): void {
+    this.#worker ??= this.#start();
+  }
+
   /** What still runs is let go. */
   async close(): Promise<void> {
     const worker = this.#worker;

@@ -2,6 +2,7 @@ import type { Kysely } from 'kysely';
 import { historyDigest } from '../history-digest.js';
 import type { PlayerRow, Tables } from '../tables.js';
 import type { PlayerFault } from './fault.js';
+import type { IsSessionThere } from './verify-sessions.js';
 
 /** A revision as it is stored. */
 export interface NewestRevision {
@@ -26,7 +27,7 @@ export async function verifyHistory(
   db: Kysely<Tables>,
   player: PlayerRow,
   nameOf: (key: string) => string,
-  sessions: ReadonlySet<string>,
+  isThere: IsSessionThere,
   faults: PlayerFault[],
 ): Promise<{ readonly newest: ReadonlyMap<string, NewestRevision>; readonly revisions: number }> {
   const newest = new Map<string, NewestRevision>();
@@ -41,7 +42,7 @@ export async function verifyHistory(
     const name = nameOf(row.key);
     const isSameKey = before?.key === row.key;
     if (!isSameKey) endKey();
-    verifyRow(row, player, sessions, faults);
+    verifyRow(row, player, isThere, faults);
     if (row.follows !== null) {
       if (!isSameKey) heads.push({ name, revision: row.revision, follows: row.follows });
       else if (row.follows !== before?.revision) faults.push(gap(name, row.follows, row.revision));
@@ -56,7 +57,7 @@ export async function verifyHistory(
   return { newest, revisions };
 }
 
-function verifyRow(row: Row, player: PlayerRow, sessions: ReadonlySet<string>, faults: PlayerFault[]): void {
+function verifyRow(row: Row, player: PlayerRow, isThere: IsSessionThere, faults: PlayerFault[]): void {
   const { key, revision, seen, session, digest } = row;
   if (digest !== null && digest !== historyDigest(player.number, row)) {
     const mend = 'Look in a backup what it was; the newest value is not concerned.';
@@ -66,7 +67,7 @@ function verifyRow(row: Row, player: PlayerRow, sessions: ReadonlySet<string>, f
     const detail = `${key}: revision ${revision} was written at commit ${seen}, and the player is at ${player.seen}`;
     faults.push({ detail, mend: `Set the player's "seen" to ${seen}.` });
   }
-  if (session !== null && !sessions.has(session)) {
+  if (session !== null && !isThere(session, row.at)) {
     const detail = `${key}: revision ${revision} is from session ${session}, which is not there`;
     faults.push({ detail, mend: 'Restore a backup where it matters in which session it was; the value is right.' });
   }

@@ -3,7 +3,7 @@ import type { Kysely } from 'kysely';
 import type { PlayerRow, Tables } from '../tables.js';
 import type { PlayerFault } from './fault.js';
 import { verifyHistory, type NewestRevision } from './verify-history.js';
-import { verifySessions } from './verify-sessions.js';
+import { verifySessions, type IsSessionThere } from './verify-sessions.js';
 
 export interface LookedAt {
   readonly faults: readonly PlayerFault[];
@@ -13,18 +13,24 @@ export interface LookedAt {
   readonly sessions: number;
 }
 
-/** Holds what one player has against itself: records, history, ledger, results and sessions. */
+/**
+ * Holds what one player has against itself: records, history, ledger, results and sessions.
+ *
+ * @param prunedUpTo sessions that ended before it may have been pruned, milliseconds since 1970
+ */
 export async function verifyPlayer(
   db: Kysely<Tables>,
   player: PlayerRow,
   manifest: Manifest | undefined,
+  prunedUpTo: number,
 ): Promise<LookedAt> {
   const faults: PlayerFault[] = [];
   const nameOf = (key: string) => (manifest === undefined ? key : currentKey(key, manifest));
   const records = await db.selectFrom('records').selectAll().where('player', '=', player.number).execute();
   const sessions = await verifySessions(db, player, faults);
-  const history = await verifyHistory(db, player, nameOf, sessions, faults);
-  const { balances, lines } = await verifyLedger(db, player, nameOf, sessions, faults);
+  const isThere: IsSessionThere = (session, at) => at <= prunedUpTo || sessions.has(session);
+  const history = await verifyHistory(db, player, nameOf, isThere, faults);
+  const { balances, lines } = await verifyLedger(db, player, nameOf, isThere, faults);
   const names = new Set(records.map(({ key }) => nameOf(key)));
   for (const [name, { revision }] of history.newest) {
     if (names.has(name)) continue;
@@ -101,12 +107,12 @@ async function verifyLedger(
   db: Kysely<Tables>,
   player: PlayerRow,
   nameOf: (key: string) => string,
-  sessions: ReadonlySet<string>,
+  isThere: IsSessionThere,
   faults: PlayerFault[],
 ): Promise<{ readonly balances: ReadonlyMap<string, number>; readonly lines: number }> {
   const lines = await db
     .selectFrom('ledger')
-    .select(['number', 'key', 'amount', 'balance', 'session'])
+    .select(['number', 'key', 'at', 'amount', 'balance', 'session'])
     .where('player', '=', player.number)
     .orderBy('number')
     .execute();
@@ -121,7 +127,7 @@ async function verifyLedger(
       });
     }
     balances.set(key, line.balance);
-    if (line.session !== null && !sessions.has(line.session)) {
+    if (line.session !== null && !isThere(line.session, line.at)) {
       faults.push({
         detail: `ledger line ${line.number} of ${key} is from session ${line.session}, which is not there`,
         mend: 'Restore a backup where it matters in which session it was; the balance is right.',

@@ -2,6 +2,9 @@ import type { Kysely } from 'kysely';
 import type { PlayerRow, Tables } from '../tables.js';
 import type { PlayerFault } from './fault.js';
 
+/** Is a session there, of which something was written at a time? One that ended long ago may have been pruned. */
+export type IsSessionThere = (session: string, at: number) => boolean;
+
 /** Holds a player's sessions against the player. @returns their ids */
 export async function verifySessions(
   db: Kysely<Tables>,

@@ -10,7 +10,7 @@ const day = 24 * 60 * 60 * 1000;
 const answersLast = 30 * day;
 
 /** How long a session is listed after its end, in milliseconds; each player's newest stays. */
-const sessionsLast = 180 * day;
+export const sessionsLast = 180 * day;
 
 /** How long what was done stands in the activity, in milliseconds. */
 const activityLasts = 400 * day;

@@ -1,0 +1,171 @@
+/**
+ * What the service does at a million players, beside what it does at a
+ * thousand, in the same run. Writes docs/million.md.
+ *
+ *   npm run bench:million [-- --players 1000000] [-- --no-verify]
+ */
+import { mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { cpus, tmpdir } from 'node:os';
+import path from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
+import { parseArgs } from 'node:util';
+import { VekkonHost, VekkonOperator } from '@vekkon/client';
+import { demoManifest } from '@vekkon/demo';
+import { verifyStore } from '@vekkon/store';
+import { idOf, makePlayers, nameOf } from './make-players.js';
+import { freePort, percentile, ServiceProcess } from './service-process.js';
+
+const { values } = parseArgs({
+  options: { players: { type: 'string', default: '1000000' }, 'no-verify': { type: 'boolean', default: false } },
+});
+const many = Number(values.players);
+const few = 1_000;
+const rounds = 300;
+
+interface Measured {
+  readonly [what: string]: number;
+}
+
+/** Makes a folder with so many players, and measures. Times in milliseconds, memory in MiB. */
+async function measure(players: number): Promise<Measured> {
+  const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-million-'));
+  const port = await freePort();
+  const service = new ServiceProcess(['serve', '--log', 'json'], folder, port, /first-admin#\S+/);
+  await service.start();
+  const invitation = /first-admin#(\S+)/.exec(service.printed)?.[1] ?? '';
+  const admin = { email: 'tobin@highfell.example', name: 'Tobin', password: 'over-the-gorge' };
+  const { token } = await VekkonOperator.becomeFirstAdmin(service.url, { ...admin, invitation });
+  const operator = new VekkonOperator({ url: service.url, token });
+  const { hostKey } = await operator.createEnvironment({ manifest: demoManifest(), environment: 'live', live: true });
+  // One who has played: a dozen records with some revisions, a ledger, two sessions.
+  for (let stay = 0; stay < 2; stay++) {
+    const host = new VekkonHost({ url: service.url, hostKey, host: 'ridge-eu-1', autosave: 0 });
+    const session = await host.join('template', { name: 'Template' });
+    for (let climb = 0; climb < 3; climb++) {
+      session.increase('climbs', 1);
+      session.credit('feather', 10, `climb ${climb}`);
+      await session.save();
+    }
+    await host.close();
+  }
+  await service.end('SIGTERM');
+  const since = performance.now();
+  makePlayers(folder, 'template', players);
+  const made = performance.now() - since;
+
+  const measured: { [what: string]: number } = { made };
+  const again = new ServiceProcess(['serve', '--log', 'json'], folder, port, /"url"/);
+  const started = performance.now();
+  await again.start();
+  while (!(await fetch(`${again.url}/ready`)).ok) await pause(5);
+  measured['start until ready'] = performance.now() - started;
+  const headers = { Authorization: `Bearer ${hostKey}`, 'Content-Type': 'application/json' };
+  const asOperator = { Authorization: `Bearer ${token}`, 'Vekkon-Environment': 'highfell-gliders/live' };
+
+  async function timed(what: string, times: number, call: (index: number) => Promise<Response>): Promise<void> {
+    const took: number[] = [];
+    for (let index = 0; index < times; index++) {
+      const begun = performance.now();
+      const response = await call(index);
+      await response.arrayBuffer();
+      took.push(performance.now() - begun);
+      if (!response.ok) throw new Error(`${what}: ${response.status}`);
+    }
+    measured[what] = percentile(took, 0.5);
+    measured[`${what}, p99`] = percentile(took, 0.99);
+  }
+  const post = (route: string, body: unknown) =>
+    fetch(again.url + route, { method: 'POST', headers, body: JSON.stringify(body) });
+  const get = (route: string) => fetch(again.url + route, { headers: asOperator });
+  /** Spread over all of them. */
+  const someone = (index: number) => idOf((index * 104_729 + 17) % players);
+  const sessions: string[] = [];
+  await timed('join', rounds, async (index) => {
+    const response = await post(`/v1/players/${someone(index)}/join`, { host: 'ridge-eu-1' });
+    sessions.push(((await response.clone().json()) as { session: { id: string } }).session.id);
+    return response;
+  });
+  const changes = [
+    { op: 'increase', key: 'progress/climbs', path: '', by: 1 },
+    { op: 'credit', key: 'currency/opal', amount: 1, reason: 'climb' },
+  ];
+  await timed('save', rounds, (index) =>
+    post(`/v1/sessions/${sessions[index]}/saves`, { number: 1, seen: 1_000, transactions: [{ changes }] }),
+  );
+  await timed('leave', rounds - 1, (index) => post(`/v1/sessions/${sessions[index]}/leave`, {}));
+  await timed('list', 30, () => get('/v1/players'));
+  await timed('find by start of name', 30, (index) => get(`/v1/players?search=${nameOf(index).slice(0, 4)}`));
+  await timed('find by a part', 30, (index) => get(`/v1/players?search=${nameOf(index * 997).slice(3, 12)}`));
+  await timed('find by two letters', 30, (index) => get(`/v1/players?search=${nameOf(index).slice(0, 2)}`));
+  await timed("one player's page", 50, async (index) => {
+    const id = someone(index);
+    await Promise.all([get(`/v1/players/${id}/sessions`), get(`/v1/players/${id}/ledger`)]);
+    return get(`/v1/players/${id}`);
+  });
+  await timed('ledger page', 50, (index) => get(`/v1/players/${someone(index)}/ledger`));
+
+  // Somebody saves all the while that a manifest is installed.
+  const last = sessions.at(-1);
+  const saves: number[] = [];
+  let isInstalled = false;
+  const installing = (async () => {
+    const begun = performance.now();
+    const next = demoManifest().replace(/chapter: \{ type: integer, minimum: 1, maximum: 40/, '$&0');
+    if (next === demoManifest()) throw new Error('The manifest was to be changed.');
+    const live = new VekkonOperator({
+      url: again.url,
+      token,
+      environment: 'highfell-gliders/live',
+    });
+    await live.installManifest(next);
+    measured['install'] = performance.now() - begun;
+    isInstalled = true;
+  })();
+  for (let number = 2; !isInstalled || saves.length < 50; number++) {
+    const begun = performance.now();
+    await post(`/v1/sessions/${last}/saves`, {
+      number,
+      answered: number - 1,
+      seen: 1_000,
+      transactions: [{ changes }],
+    });
+    saves.push(performance.now() - begun);
+    await pause(2);
+  }
+  await installing;
+  measured['save during an install: the longest'] = Math.max(...saves);
+  measured['memory'] = again.measured().memory;
+  measured['memory of its own'] = again.measured().own;
+  await again.end('SIGTERM');
+  measured['disk'] = statSync(path.join(folder, 'vekkon.sqlite')).size / 1024 / 1024;
+  if (!values['no-verify']) {
+    const begun = performance.now();
+    const { faults } = await verifyStore(folder);
+    measured['verify'] = performance.now() - begun;
+    if (faults.length > 0) throw new Error(`verify found ${JSON.stringify(faults.slice(0, 3))}`);
+  }
+  rmSync(folder, { recursive: true });
+  return measured;
+}
+
+const small = await measure(few);
+const large = await measure(many);
+const lines: string[] = [];
+for (const [what, figure] of Object.entries(large)) {
+  const before = small[what] ?? Number.NaN;
+  const unit = what.startsWith('memory') || what === 'disk' ? 'MiB' : 'ms';
+  const inWords = (one: number) => `${one >= 100 ? Math.round(one).toLocaleString('en') : one.toFixed(1)} ${unit}`;
+  lines.push(`| ${what} | ${inWords(before)} | ${inWords(figure)} | ${(figure / before).toFixed(2)} |`);
+  console.log(`${what}: ${inWords(before)} at ${few}, ${inWords(figure)} at ${many.toLocaleString('en')}`);
+}
+const text = [
+  '# At a million players',
+  '',
+  `Measured on ${new Date().toISOString().slice(0, 10)} by \`npm run bench:million\` on ${cpus().length} cores (${cpus()[0]?.model ?? 'unknown'}), Node ${process.versions.node}: a store of ${many.toLocaleString('en')} players beside one of ${few.toLocaleString('en')} in the same run. Each player has sixteen records with revisions, a ledger and two sessions. Calls come one after the other; medians, unless it says otherwise. "Memory of its own" leaves out the pages of the database file that the system shows to the process.`,
+  '',
+  `| what | at ${few.toLocaleString('en')} | at ${many.toLocaleString('en')} | ratio |`,
+  '| --- | --- | --- | --- |',
+  ...lines,
+  '',
+];
+if (many >= 1_000_000) writeFileSync(path.join(import.meta.dirname, '../docs/million.md'), text.join('\n'));
