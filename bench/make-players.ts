@@ -104,7 +104,6 @@ export function makePlayers(folder: string, template: string, count: number): vo
   }
   database.exec("insert into player_parts (player_parts) values ('rebuild')");
   for (const { sql } of triggers) database.exec(sql);
-  database.exec('analyze');
   database.pragma('wal_checkpoint(truncate)');
   database.close();
   process.stderr.write('\r');

@@ -28,6 +28,9 @@ interface Buildable<Row> {
   compile(): CompiledQuery<Row>;
 }
 
+/** Every kept query that was made, to be compiled: what is on the way of a call must be understood by each engine. */
+export const keptQueries: ((db: Kysely<Tables>) => Compiled)[] = [];
+
 /**
  * A query that is built once for each connection, and afterwards only given
  * its values: on the way of every save, building costs more than running.
@@ -51,6 +54,7 @@ export function keptQuery<Row, Values extends readonly unknown[]>(
     }
     return found;
   };
+  keptQueries.push(compiled);
   const run = (db: Kysely<Tables>, ...values: Values): Promise<readonly Row[]> => {
     const { query, parameters } = compiled(db);
     const direct = runOn.get(db);

@@ -31,12 +31,8 @@ export async function up(db: Kysely<unknown>): Promise<void> {
   await index('answers_by_end', 'sessions', ['ended_at'])
     .where(sql<boolean>`ended_at is not null and (last_outcome is not null or leave_outcome is not null)`)
     .execute();
-  await index('device_tokens_by_end', 'credentials', ['expires_at'])
-    .where(sql<boolean>`sort = 'device'`)
-    .execute();
-  await index('device_tokens_revoked', 'credentials', ['revoked_at'])
-    .where(sql<boolean>`sort = 'device' and revoked_at is not null`)
-    .execute();
+  await index('credentials_by_end', 'credentials', ['sort', 'expires_at']).execute();
+  await index('credentials_by_revocation', 'credentials', ['sort', 'revoked_at']).execute();
 }
 
 async function foldAll(
