@@ -2,6 +2,9 @@ import { InvalidArgumentError, Option, type Command } from 'commander';
 import { wholeNumber } from './options.js';
 import { askedOrFault, portOf, untilAsked } from './running.js';
 
+/** When the thread of long reads is started, in milliseconds: not while the service itself is starting. */
+const warmAfter = 3_000;
+
 interface ServeOptions {
   readonly data: string;
   readonly port: number;
@@ -48,7 +51,7 @@ export function addServe(program: Command): void {
         keepAlive: (options.keepAlive ?? 65) * 1000,
         limits: options.limit,
       });
-      service.store.warm();
+      setTimeout(() => service.store.warm(), warmAfter).unref();
       if (service.firstAdminLink !== null) {
         process.stdout.write(
           `\nNobody can sign in yet. Open this link to make the first admin; it works once, and for an hour:\n\n  ${service.firstAdminLink}\n\n`,

@@ -1,4 +1,4 @@
-import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js';
+import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
 import { isJsonObject, type Json, type JsonObject } from '../json.js';
 import { isDeclaredName, nearestName } from '../names.js';
 import { checkValue } from '../records/check-value.js';
@@ -7,7 +7,12 @@ import { manifestSchema, mostOfASection } from './manifest-schema.js';
 import type { Complain, Path } from './mistake.js';
 import { wordsOfKeyword } from './schema-words.js';
 
-const validateShape = new Ajv2020({ allErrors: true, strictTypes: false, verbose: true }).compile(manifestSchema);
+let shape: ValidateFunction | undefined;
+
+/** Compiled when the first manifest is checked: most processes check none, and it takes as long as a third of a start. */
+function shapeOfManifests(): ValidateFunction {
+  return (shape ??= new Ajv2020({ allErrors: true, strictTypes: false, verbose: true }).compile(manifestSchema));
+}
 
 /**
  * Checks the shape of a manifest's content.
@@ -30,6 +35,7 @@ export function checkShape(
   }
   const wrong: Path[] = checkNames(content, complain);
   const wrongNames = new Set(wrong.map((path) => path.at(-1)));
+  const validateShape = shapeOfManifests();
   if (!validateShape(content)) {
     for (const error of validateShape.errors ?? []) {
       const extra: unknown = error.params['additionalProperty'] ?? error.params['propertyName'] ?? error.propertyName;
