@@ -1,7 +1,7 @@
 import { limits } from '../limits.js';
-import { nearestName } from '../names.js';
+import { nearestName } from '../keys/names.js';
 import { inventoryMisfit, placesTaken } from '../records/inventory-changes.js';
-import { pointerTokens, valueAt } from '../records/json-pointer.js';
+import { pointerTokens, valueAt } from '../keys/json-pointer.js';
 import { currentItem, currentKey } from './former-names.js';
 import {
   isUnique,

@@ -1,6 +1,6 @@
 import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
-import { declaredPart } from '../records/record-key.js';
-import { escapePointerToken, pointerTokens } from '../records/json-pointer.js';
+import { declaredPart } from '../keys/record-key.js';
+import { escapePointerToken, pointerTokens } from '../keys/json-pointer.js';
 import type { InventoryValue, Manifest, RecordDeclaration, Schema } from './manifest.js';
 import { formerNamesOf } from './schema-names.js';
 

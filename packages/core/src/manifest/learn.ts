@@ -1,7 +1,7 @@
 import { distance } from 'fastest-levenshtein';
 import { isJsonArray, isJsonObject, type Json } from '../json.js';
 import type { RecordChange } from '../records/change.js';
-import { parseRecordKey } from '../records/record-key.js';
+import { parseRecordKey } from '../keys/record-key.js';
 import { typeOf } from '../json.js';
 import type { ItemDeclaration, Manifest, RecordDeclaration } from './manifest.js';
 

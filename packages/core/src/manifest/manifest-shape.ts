@@ -1,8 +1,8 @@
 import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
 import { isJsonObject, type Json, type JsonObject } from '../json.js';
-import { isDeclaredName, nearestName } from '../names.js';
-import { checkValue } from '../records/check-value.js';
-import { pointerTokens } from '../records/json-pointer.js';
+import { isDeclaredName, nearestName } from '../keys/names.js';
+import { checkValue } from '../keys/check-value.js';
+import { pointerTokens } from '../keys/json-pointer.js';
 import { manifestSchema, mostOfASection } from './manifest-schema.js';
 import type { Complain, Path } from './mistake.js';
 import { wordsOfKeyword } from './schema-words.js';

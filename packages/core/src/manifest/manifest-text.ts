@@ -12,7 +12,7 @@ import {
 } from 'yaml';
 import type { Json } from '../json.js';
 import { limits } from '../limits.js';
-import { utf8Bytes } from '../records/check-value.js';
+import { utf8Bytes } from '../keys/check-value.js';
 import type { Path } from './mistake.js';
 
 /** What is wrong in a manifest file, where, and what to write instead. Lines and columns start at 1. */

@@ -1,6 +1,6 @@
 import { isJsonArray, isJsonObject, typeOf, type Json, type JsonObject } from '../json.js';
-import type { SchemaCheck } from '../records/check-value.js';
-import { escapePointerToken } from '../records/json-pointer.js';
+import type { SchemaCheck } from '../keys/check-value.js';
+import { escapePointerToken } from '../keys/json-pointer.js';
 
 type Found = ReturnType<SchemaCheck>;
 

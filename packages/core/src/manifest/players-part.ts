@@ -1,6 +1,6 @@
 import { currentKey } from './former-names.js';
 import type { Manifest } from './manifest.js';
-import { declaredPart, markOf } from '../records/record-key.js';
+import { declaredPart, markOf } from '../keys/record-key.js';
 
 /** May the player's own device see what is stored under a key? */
 export function isForPlayers(key: string, manifest: Manifest): boolean {

@@ -1,7 +1,7 @@
 import * as recheck from 'recheck/lib/browser.js';
 import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
 import { limits } from '../limits.js';
-import { pointerTokens, valueAt } from '../records/json-pointer.js';
+import { pointerTokens, valueAt } from '../keys/json-pointer.js';
 
 /** What a schema asks that could delay whoever checks a value against it, and where in the schema. */
 export interface SchemaMistake {

@@ -1,5 +1,5 @@
 import { isJsonArray, isJsonObject, type Json } from '../json.js';
-import { forbiddenNames } from '../names.js';
+import { forbiddenNames } from '../keys/names.js';
 import type { SchemaMistake } from './schema-cost.js';
 
 /** Where the rules look for fields that had other names. */

@@ -1,7 +1,7 @@
 import equal from 'fast-deep-equal';
-import { declaredPart } from '../records/record-key.js';
+import { declaredPart } from '../keys/record-key.js';
 import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
-import type { SchemaCheck } from '../records/check-value.js';
+import type { SchemaCheck } from '../keys/check-value.js';
 import type { Records, StoredRecord } from '../records/record.js';
 import { formerNames, renameItems, storedKeys } from './former-names.js';
 import type { InventoryValue, Manifest, RecordDeclaration, Schema } from './manifest.js';

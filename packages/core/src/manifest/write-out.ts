@@ -1,5 +1,5 @@
 import { isJsonArray, isJsonObject, typeOf, type Json, type JsonObject } from '../json.js';
-import { isId } from '../names.js';
+import { isId } from '../keys/names.js';
 import type {
   AttributeDeclaration,
   CheckpointsDeclaration,

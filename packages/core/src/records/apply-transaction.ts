@@ -15,10 +15,11 @@ import {
 import { changeBalance, type CreditedSince } from './currency-changes.js';
 import { checkFamilyRoom } from './family-room.js';
 import { changeInventory, inventoryWith } from './inventory-changes.js';
-import { isProblem, problem, type ChangeProblem, type OrProblem } from './problem.js';
+import { isProblem, problem, type ChangeProblem, type OrProblem } from '../keys/problem.js';
 import { changeProgress, checkRevision } from './progress-changes.js';
 import { readRecord } from './read-record.js';
-import { declarationOf, declaredPart, type DeclaredKey } from './record-key.js';
+import { declarationOf, type DeclaredKey } from '../manifest/declaration-of.js';
+import { declaredPart } from '../keys/record-key.js';
 import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';
 import type { Rules } from './rules.js';
 import { startingLine } from './starting-line.js';

@@ -2,9 +2,9 @@ import type { InventoryValue } from '../manifest/manifest.js';
 import type { Rules } from './rules.js';
 import { checkFamilyRoom } from './family-room.js';
 import { inventoryWith, placesTaken } from './inventory-changes.js';
-import { isProblem, problem, type OrProblem } from './problem.js';
+import { isProblem, problem, type OrProblem } from '../keys/problem.js';
 import { readRecord } from './read-record.js';
-import { declarationOf } from './record-key.js';
+import { declarationOf } from '../manifest/declaration-of.js';
 import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';
 
 export interface BroughtBack {

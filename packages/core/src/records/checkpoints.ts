@@ -4,8 +4,8 @@ import type { CurrencyDeclaration, InventoryValue, Manifest } from '../manifest/
 import type { Rules } from './rules.js';
 import type { MakeCheckpoint, Restore } from './change.js';
 import { beforeItWasStored, withOutside, type OutsideChange } from './outside-changes.js';
-import { problem, type ChangeProblem, type OrProblem } from './problem.js';
-import { declaredPart } from './record-key.js';
+import { problem, type ChangeProblem, type OrProblem } from '../keys/problem.js';
+import { declaredPart } from '../keys/record-key.js';
 import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';
 import { startingLine } from './starting-line.js';
 import { underCurrentKeys } from './starting-records.js';

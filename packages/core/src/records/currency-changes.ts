@@ -1,6 +1,6 @@
 import { creditPeriods, type CurrencyDeclaration } from '../manifest/manifest.js';
 import type { CurrencyChange } from './change.js';
-import { problem, type OrProblem } from './problem.js';
+import { problem, type OrProblem } from '../keys/problem.js';
 import type { LedgerLine } from './record.js';
 
 /** How much of a currency was credited since a moment (milliseconds since 1970), what this transaction did included. */

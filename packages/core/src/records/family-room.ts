@@ -1,5 +1,5 @@
-import { problem, type ChangeProblem } from './problem.js';
-import type { DeclaredKey } from './record-key.js';
+import { problem, type ChangeProblem } from '../keys/problem.js';
+import type { DeclaredKey } from '../manifest/declaration-of.js';
 import type { StoredRecord } from './record.js';
 
 /** A family that is full takes no further member. */

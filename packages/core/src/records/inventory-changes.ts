@@ -8,12 +8,12 @@ import {
   type Manifest,
 } from '../manifest/manifest.js';
 import { fillIn } from '../manifest/starting-value.js';
-import { isId, nearestName } from '../names.js';
+import { isId, nearestName } from '../keys/names.js';
 import type { JsonObject } from '../json.js';
 import type { Alter, Gain, InventoryChange, Lose } from './change.js';
-import { checkValue, type SchemaCheck } from './check-value.js';
+import { checkValue, type SchemaCheck } from '../keys/check-value.js';
 import { mergePatch } from './merge-patch.js';
-import { problem, type OrProblem } from './problem.js';
+import { problem, type OrProblem } from '../keys/problem.js';
 import type { StoredRecord } from './record.js';
 
 /** What an inventory change is judged by. */

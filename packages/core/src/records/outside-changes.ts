@@ -5,7 +5,7 @@ import type { Rules } from './rules.js';
 import type { Change, ProgressChange, RecordChange, Remove } from './change.js';
 import { changeBalance } from './currency-changes.js';
 import { changeInventory } from './inventory-changes.js';
-import { isProblem } from './problem.js';
+import { isProblem } from '../keys/problem.js';
 import { changeProgress } from './progress-changes.js';
 import { readRecord } from './read-record.js';
 import type { StoredRecord } from './record.js';

@@ -2,10 +2,10 @@ import equal from 'fast-deep-equal';
 import { isJsonArray, isJsonObject, type Json } from '../json.js';
 import type { PreferenceDeclaration, ProgressDeclaration, Schema } from '../manifest/manifest.js';
 import type { Collect, Discard, Increase, Merge, Outdo, ProgressChange, Put, Remove } from './change.js';
-import { checkValue, type SchemaCheck } from './check-value.js';
-import { pointerTokens, valueAt, withValueAt } from './json-pointer.js';
+import { checkValue, type SchemaCheck } from '../keys/check-value.js';
+import { pointerTokens, valueAt, withValueAt } from '../keys/json-pointer.js';
 import { mergePatch } from './merge-patch.js';
-import { problem, type OrProblem } from './problem.js';
+import { problem, type OrProblem } from '../keys/problem.js';
 import type { StoredRecord } from './record.js';
 
 /**

@@ -1,5 +1,5 @@
 import type { Manifest } from '../manifest/manifest.js';
-import type { SchemaCheck } from './check-value.js';
+import type { SchemaCheck } from '../keys/check-value.js';
 
 /** What a transaction is judged by. */
 export interface Rules {

@@ -1,6 +1,6 @@
 import type { ScoreDeclaration } from '../manifest/manifest.js';
 import type { Submit } from './change.js';
-import { problem, type OrProblem } from './problem.js';
+import { problem, type OrProblem } from '../keys/problem.js';
 
 /** What a player's score record holds. `null` where there is no result yet, which is not 0. */
 export type ScoreValue = {

@@ -3,10 +3,11 @@ import { currentKey } from '../manifest/former-names.js';
 import type { Manifest, RecordDeclaration } from '../manifest/manifest.js';
 import { startingRecordValue } from '../manifest/starting-value.js';
 import type { Reset, StartOver } from './change.js';
-import { isProblem, type OrProblem } from './problem.js';
+import { isProblem, type OrProblem } from '../keys/problem.js';
 import type { Rules } from './rules.js';
 import { readRecord } from './read-record.js';
-import { declaredPart, declarationOf, kinds } from './record-key.js';
+import { declarationOf } from '../manifest/declaration-of.js';
+import { declaredPart, kinds } from '../keys/record-key.js';
 import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';
 
 /** The stored keys that go back to their starting values: all that lasts for a run, one record, a family, or a kind. */

@@ -1,5 +1,5 @@
 import { currentKey } from '../manifest/former-names.js';
-import { declaredPart } from './record-key.js';
+import { declaredPart } from '../keys/record-key.js';
 import type { Manifest } from '../manifest/manifest.js';
 import type { Rules } from './rules.js';
 import { readRecord } from './read-record.js';

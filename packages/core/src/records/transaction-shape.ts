@@ -1,10 +1,10 @@
 import { isJsonObject, type Json } from '../json.js';
 import { limits } from '../limits.js';
-import { isId } from '../names.js';
+import { isId } from '../keys/names.js';
 import type { Op, Transaction } from './change.js';
-import { checkValue, utf8Bytes } from './check-value.js';
-import { escapePointerToken } from './json-pointer.js';
-import type { ChangeProblem } from './problem.js';
+import { checkValue, utf8Bytes } from '../keys/check-value.js';
+import { escapePointerToken } from '../keys/json-pointer.js';
+import type { ChangeProblem } from '../keys/problem.js';
 
 /** What a member of a change or a transaction may hold, and how that is said where it does not. */
 export interface Member {

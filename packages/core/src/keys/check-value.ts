@@ -1,7 +1,7 @@
 import { isJsonArray, type Json } from '../json.js';
 import { limits } from '../limits.js';
 import type { Schema } from '../manifest/manifest.js';
-import { forbiddenNames } from '../names.js';
+import { forbiddenNames } from './names.js';
 import { escapePointerToken } from './json-pointer.js';
 import { problem, type ChangeProblem } from './problem.js';
 

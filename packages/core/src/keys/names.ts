@@ -1,5 +1,5 @@
 import { distance } from 'fastest-levenshtein';
-import { limits } from './limits.js';
+import { limits } from '../limits.js';
 
 const declaredName = /^[a-z][a-z0-9-]{0,62}$/;
 // Control characters (C0, DEL, C1) would break logs and terminals; "/" separates the parts of a key.
