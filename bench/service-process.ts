@@ -58,7 +58,10 @@ export class ServiceProcess {
     const child = this.#child;
     if (child === undefined || child.exitCode !== null || child.signalCode !== null) return;
     const ended = new Promise((resolve) => child.once('exit', resolve));
-    child.kill(signal);
+    // A tracer would only let go of the service: the service itself is told, and the tracer ends with it.
+    const traced = this.under.length === 0 ? '' : readFileSync(`/proc/${child.pid}/task/${child.pid}/children`, 'utf8');
+    if (traced.trim() === '') child.kill(signal);
+    else for (const pid of traced.trim().split(' ')) process.kill(Number(pid), signal);
     await ended;
   }
 
