@@ -1,12 +1,14 @@
+import { setTimeout as pause } from 'node:timers/promises';
 import { currentKey, currentValue, fillIn, misfitOf, type Manifest } from '@vekkon/core';
 import { checkSchema } from '@vekkon/core/schema-check';
 import type { MisfitCount } from '@vekkon/protocol';
 import type { Kysely } from 'kysely';
+import { keptQuery } from './kept-query.js';
 import { recordOf } from './writer/records-in-work.js';
 import type { Tables } from './tables.js';
 
 export const examplesShown = 3;
-const rowsAtATime = 1_000;
+const playersAtATime = 1_000;
 
 /**
  * Counts the stored records that a manifest would no longer read as they are.
@@ -49,37 +51,49 @@ export async function* misfitsUnder(
 ): AsyncGenerator<FoundMisfit> {
   let after = 0;
   const whyOf = new KnownMisfits(manifest);
+  const breath = new Breath();
   for (;;) {
-    const rows = await db
-      .selectFrom('records')
-      .innerJoin('players', 'players.number', 'records.player')
-      .select(['players.id', 'players.number', 'records.key', 'records.revision', 'records.value', 'records.removed'])
-      .where('players.environment', '=', environment)
-      .where('players.number', '>', after)
-      .where('records.removed', '=', 0)
-      .where((where) =>
-        where.or([
-          where('records.key', '=', declared),
-          where.and([where('records.key', '>=', `${declared}/`), where('records.key', '<', afterMembers(declared))]),
-        ]),
-      )
-      .orderBy('players.number')
-      .limit(rowsAtATime)
-      .execute();
-    // A family's members may go beyond the page: the last player is read whole with the next one.
-    const isLast = rows.length < rowsAtATime;
-    const end = isLast ? Infinity : (rows.at(-1)?.number ?? 0);
-    const whole = rows.filter(({ number }) => number < end);
-    for (const row of whole.length > 0 ? whole : rows) {
-      after = row.number;
+    const players = await numbersAfter(db, environment, after, playersAtATime);
+    const last = players.at(-1)?.number;
+    if (last === undefined) return;
+    const bounds = [declared, `${declared}/`, afterMembers(declared)] as const;
+    for (const row of await recordsOfPage(db, environment, after, last, ...bounds)) {
       const detail = whyOf.detail(row);
       if (detail !== undefined) yield { number: row.number, player: row.id, key: row.key, detail };
     }
-    if (isLast) return;
-    // Others get their turn between pages.
-    await new Promise((resolve) => setImmediate(resolve));
+    after = last;
+    await breath.take();
   }
 }
+
+const numbersAfter = keptQuery((db, environment: number, after: number, most: number) =>
+  db
+    .selectFrom('players')
+    .select('number')
+    .where('environment', '=', environment)
+    .where('number', '>', after)
+    .orderBy('number')
+    .limit(most),
+);
+
+/** What stands under a declared key, or as a member of its family, of a page of players. */
+const recordsOfPage = keptQuery(
+  (db, environment: number, after: number, last: number, key: string, members: string, afterThem: string) =>
+    db
+      .selectFrom('players')
+      .innerJoin('records', 'records.player', 'players.number')
+      .select(['players.id', 'players.number', 'records.key', 'records.revision', 'records.value', 'records.removed'])
+      .where('players.environment', '=', environment)
+      .where('players.number', '>', after)
+      .where('players.number', '<=', last)
+      .where('records.removed', '=', 0)
+      .where((where) =>
+        where.or([
+          where('records.key', '=', key),
+          where.and([where('records.key', '>=', members), where('records.key', '<', afterThem)]),
+        ]),
+      ),
+);
 
 /** The misfits of one player under a declared key. */
 export async function misfitsOfPlayer(
@@ -107,6 +121,25 @@ export async function misfitsOfPlayer(
 /** A family's members follow its key: "0" is the character after "/". */
 function afterMembers(declared: string): string {
   return `${declared}0`;
+}
+
+/** For how long somebody reads in one go, and then does not, in milliseconds. */
+const readsFor = 100;
+const restsFor = 20;
+
+/**
+ * Others get their turn between pages. Now and then nothing is read for a
+ * moment: the writer's log begins anew only while nobody reads, and grows
+ * for as long as somebody always does.
+ */
+class Breath {
+  #since = performance.now();
+
+  async take(): Promise<void> {
+    if (performance.now() - this.#since < readsFor) return new Promise((resolve) => setImmediate(resolve));
+    await pause(restsFor);
+    this.#since = performance.now();
+  }
 }
 
 /** How many values are remembered: most players hold what many others hold. */

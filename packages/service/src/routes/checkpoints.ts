@@ -6,11 +6,11 @@ import { knownPlayer } from './players.js';
 
 /** A player's checkpoints, as the people behind the game see them. */
 export function serveCheckpoints(desk: Desk): void {
-  const { reader, writer } = desk;
+  const { reader, longReads, writer } = desk;
 
   serveRoute(desk, routes.playerCheckpoints, async ({ params, environment }) => {
     const player = await knownPlayer(reader, environment(), params.player);
-    const rows = await reader.copies(player.number);
+    const rows = await longReads.copies(player.number);
     return {
       checkpoints: rows.map(({ number, name, at, summary, by, by_operator, given_up_at, records }) => ({
         number,

@@ -156,8 +156,8 @@ export function servePlayers(desk: Desk): void {
     if (session === undefined) {
       throw new Refusal('session-unknown', `There is no session "${params.session}" in this environment.`);
     }
-    const loaded = await reader.recordsAsOf(session.player, session.seen_at_join);
-    const stored = await reader.recordsAsOf(session.player, session.seen_at_end ?? Number.MAX_SAFE_INTEGER);
+    const loaded = await longReads.recordsAsOf(session.player, session.seen_at_join);
+    const stored = await longReads.recordsAsOf(session.player, session.seen_at_end ?? Number.MAX_SAFE_INTEGER);
     const declared = async (records: typeof loaded) => recordsByKey(await declaredOnly(reader, place, records));
     return { ...sessionSummary(session), loaded: await declared(loaded), stored: await declared(stored) };
   });

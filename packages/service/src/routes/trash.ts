@@ -7,12 +7,12 @@ import { knownPlayer } from './players.js';
 
 /** What was removed from a player: listed, and brought back. */
 export function serveTrash(desk: Desk): void {
-  const { reader, writer } = desk;
+  const { reader, longReads, writer } = desk;
 
   serveRoute(desk, routes.trash, async ({ params, environment }) => {
     const place = environment();
     const player = await knownPlayer(reader, place, params.player);
-    const rows = await reader.trash(player.number);
+    const rows = await longReads.trash(player.number);
     return {
       trash: rows.map(({ number, key, revision, value, at, why, by, session, label }) => ({
         number,

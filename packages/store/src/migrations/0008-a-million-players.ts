@@ -18,6 +18,8 @@ export async function up(db: Kysely<unknown>): Promise<void> {
       .createIndex(name)
       .on(table)
       .columns([...columns]);
+  // For whoever walks all of them, page by page.
+  await index('players_by_number', 'players', ['environment', 'number']).execute();
   await index('players_by_folded', 'players', ['environment', 'folded']).execute();
   await index('once_tokens_by_time', 'once_tokens', ['at']).execute();
   await index('outside_requests_by_time', 'outside_requests', ['at']).execute();

@@ -41,12 +41,15 @@ export async function playersPage(
     .limit(count + 1);
   const [joinedAt, number] = (after ?? '').split('.').map(Number);
   if (joinedAt !== undefined && number !== undefined) {
-    page = page.where((where) =>
-      where.or([
-        where(lastJoin, '<', joinedAt),
-        where.and([where(lastJoin, '=', joinedAt), where('players.number', '<', number)]),
-      ]),
-    );
+    // The first says where in the index to begin.
+    page = page
+      .where(lastJoin, '<=', joinedAt)
+      .where((where) =>
+        where.or([
+          where(lastJoin, '<', joinedAt),
+          where.and([where(lastJoin, '=', joinedAt), where('players.number', '<', number)]),
+        ]),
+      );
   }
   const rows = await page.execute();
   const players = rows.slice(0, count);
