@@ -81,6 +81,7 @@ export async function openStore(folder: string, options: StoreOptions = {}): Pro
     };
     async function closeAll(): Promise<void> {
       await writer.settled();
+      writer.close();
       await threadOfReads.close();
       await reading.destroy();
       await thread.close(time.at(clock.now(), clock.monotonic()));

@@ -26,6 +26,7 @@ export class ThreadOfReads {
   readonly #pending = new Map<number, Pending>();
   #worker: Worker | undefined;
   #lastId = 0;
+  #isClosed = false;
 
   constructor(folder: string) {
     this.#folder = folder;
@@ -36,11 +37,12 @@ export class ThreadOfReads {
 
   /** Starts the thread before somebody waits for it. */
   warm(): void {
-    this.#worker ??= this.#start();
+    if (!this.#isClosed) this.#worker ??= this.#start();
   }
 
   /** What still runs is let go. */
   async close(): Promise<void> {
+    this.#isClosed = true;
     const worker = this.#worker;
     if (worker === undefined) return;
     this.#worker = undefined;
@@ -59,6 +61,7 @@ export class ThreadOfReads {
   }
 
   #read(name: LongRead, given: readonly unknown[]): Promise<unknown> {
+    if (this.#isClosed) return Promise.reject(new Refusal('service-stopping', undefined, { retryAfter: 2 }));
     const worker = (this.#worker ??= this.#start());
     return new Promise((resolve, reject) => {
       const id = ++this.#lastId;

@@ -82,10 +82,19 @@ export class Writer {
     this.#checkSettled();
   }
 
-  /** Nothing will be carried out any more: whoever waits is told so, and so is whoever comes. */
+  /** Nothing will be carried out any more, by a fault: whoever waits is told so, and so is whoever comes. */
   fail(cause: unknown): void {
     const detail = 'The service has met a fault and ends: keep what you have, and try again once it is up.';
-    this.#failure = new Refusal('service-stopping', detail, { retryAfter: 5 });
+    this.#end(new Refusal('service-stopping', detail, { retryAfter: 5 }), cause);
+  }
+
+  /** Takes nothing any more: the store is being closed. */
+  close(): void {
+    this.#end(new Refusal('service-stopping', undefined, { retryAfter: 2 }), undefined);
+  }
+
+  #end(reason: Refusal, cause: unknown): void {
+    this.#failure = reason;
     this.#failure.cause = cause;
     this.#isWritable = false;
     for (const { reject } of this.#pending.values()) reject(this.#failure);
