@@ -361,7 +361,8 @@ class Afternoon {
       // Who holds as much as may wait for a person: theirs stays in the spool until a person came.
       const held = await Promise.all(spooled.map(async (id) => (await this.#world.operator.unsettled(id)).total));
       const withRoom = spooled.filter((_, index) => held[index] === 0);
-      expect([withRoom, this.#hasErased ? [] : lost, setAside], met).to.deep.equal([[], [], undefined]);
+      const what = `${met}; ${JSON.stringify({ lost, setAside, faults: this.#world.faults() })}`;
+      expect([withRoom, this.#hasErased ? [] : lost, setAside], what).to.deep.equal([[], [], undefined]);
     }
     for (const other of this.#others) await other.close();
     // Starts until all is delivered; each delivers whatever earlier ones left, and between them a person settles.

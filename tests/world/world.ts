@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { VekkonHost, VekkonOperator, type VekkonHostOptions } from '@vekkon/client';
@@ -118,6 +118,12 @@ export class World {
 
   get log(): string {
     return path.join(this.folder, 'service.log');
+  }
+
+  /** What the service logged as faults of its own: lines of the log. */
+  faults(): readonly string[] {
+    const lines = readFileSync(this.log, 'utf8').split('\n');
+    return lines.filter((line) => /"level":(50|"error")/.test(line));
   }
 
   get operator(): VekkonOperator {

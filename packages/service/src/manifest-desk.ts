@@ -1,46 +1,20 @@
-import { Worker } from 'node:worker_threads';
+import type { Worker } from 'node:worker_threads';
 import type { Manifest } from '@vekkon/core';
 import type { Mistake, ReadManifest } from '@vekkon/core/manifest-file';
 import { Refusal } from '@vekkon/protocol';
+import { SpareThread } from '@vekkon/store';
+import type { FromManifestThread } from './manifest-thread.js';
 
 /** How long one manifest may take, in milliseconds, and how many may wait for their turn. */
 const usualDeadline = 5_000;
 const mostWaiting = 20;
 const mostOfOne = 3;
 
-/** What the thread may take of memory. */
-const thread = { resourceLimits: { maxOldGenerationSizeMb: 512 } };
-/** A thread in which manifests are read, for one desk after the other: starting one takes longer than most manifests. */
-class Thread {
-  /** Told what was read, or that the thread has ended. */
-  onRead: (read: ReadManifest) => void = () => undefined;
-  onEnd: () => void = () => undefined;
-  readonly #worker = new Worker(new URL('./manifest-thread.js', import.meta.url), thread);
+/** How long the thread may take to begin, in milliseconds: a fault of the machine, not of the manifest. */
+const beginsWithin = 30_000;
 
-  constructor() {
-    this.#worker.on('message', (read: ReadManifest) => this.onRead(read));
-    // Too much memory, or a fault of ours.
-    this.#worker.on('error', () => this.onEnd());
-  }
-
-  read(source: string): void {
-    this.#worker.ref();
-    this.#worker.postMessage(source);
-  }
-
-  /** Keeps no process alive while it does nothing. */
-  rest(): void {
-    this.#worker.unref();
-  }
-
-  end(): void {
-    this.onRead = this.onEnd = () => undefined;
-    void this.#worker.terminate();
-  }
-}
-
-/** One that no desk needs any more. */
-let spare: Thread | undefined;
+/** Threads in which manifests are read, for one desk after the other. */
+const threads = new SpareThread(new URL('./manifest-thread.js', import.meta.url), { maxOldGenerationSizeMb: 512 });
 
 interface Waiting {
   readonly source: string;
@@ -54,7 +28,7 @@ interface Waiting {
  * one deadline: whatever somebody sends, nobody else's call waits for it.
  */
 export class ManifestDesk {
-  #thread: Thread | undefined;
+  #thread: Worker | undefined;
   readonly #waiting: Waiting[] = [];
   #running: Waiting | undefined;
   #timer: NodeJS.Timeout | undefined;
@@ -93,7 +67,7 @@ export class ManifestDesk {
   /** The service stops: what is being read is let go. */
   close(): void {
     const left = [...(this.#running === undefined ? [] : [this.#running]), ...this.#waiting.splice(0)];
-    if (this.#running === undefined) this.#leaveSpare();
+    if (this.#running === undefined) this.#leave();
     this.#end();
     for (const one of left) one.reject(new Refusal('service-stopping', undefined, { retryAfter: 2 }));
   }
@@ -102,20 +76,27 @@ export class ManifestDesk {
     if (this.#running !== undefined) return;
     this.#running = this.#waiting.shift();
     if (this.#running === undefined) return;
-    this.#timer = setTimeout(() => this.#giveUp(), this.#deadline);
+    this.#wait(beginsWithin);
     this.#thread ??= this.#start();
-    this.#thread.read(this.#running.source);
+    this.#thread.ref();
+    this.#thread.postMessage(this.#running.source);
   }
 
-  #start(): Thread {
-    const started = spare ?? new Thread();
-    spare = undefined;
-    started.onRead = (read) => {
+  #wait(milliseconds: number): void {
+    clearTimeout(this.#timer);
+    this.#timer = setTimeout(() => this.#giveUp(), milliseconds);
+  }
+
+  #start(): Worker {
+    const started = threads.take();
+    started.on('message', (message: FromManifestThread) => {
+      if (message === 'begun') return this.#wait(this.#deadline);
       const { resolve } = this.#running ?? {};
       this.#done();
-      resolve?.(read);
-    };
-    started.onEnd = () => this.#giveUp();
+      resolve?.(message);
+    });
+    // Too much memory, or a fault of ours.
+    started.on('error', () => this.#giveUp());
     return started;
   }
 
@@ -129,26 +110,22 @@ export class ManifestDesk {
   #done(): void {
     clearTimeout(this.#timer);
     this.#running = undefined;
-    this.#thread?.rest();
+    // Keeps no process alive while it does nothing.
+    this.#thread?.unref();
     this.#next();
   }
 
   /** An idle thread is kept for the next desk. */
-  #leaveSpare(): void {
-    if (this.#thread === undefined || spare !== undefined) return;
-    const left = this.#thread;
-    left.onRead = () => undefined;
-    left.onEnd = () => {
-      if (spare === left) spare = undefined;
-    };
-    spare = left;
+  #leave(): void {
+    if (this.#thread !== undefined) threads.leave(this.#thread);
     this.#thread = undefined;
   }
 
   #end(): void {
     clearTimeout(this.#timer);
     this.#running = undefined;
-    this.#thread?.end();
+    this.#thread?.removeAllListeners();
+    void this.#thread?.terminate();
     this.#thread = undefined;
   }
 }

@@ -1,7 +1,7 @@
 import type { Manifest } from '@vekkon/core';
 import type { MisfitCount } from '@vekkon/protocol';
 import type { Kysely } from 'kysely';
-import { examplesShown, misfitsOfPlayer, misfitsUnder } from './misfits.js';
+import { Breath, examplesShown, misfitsOfPlayer, misfitsUnder } from './misfits.js';
 import type { Tables } from './tables.js';
 
 /** The misfits of one declared key, as they were counted beside the writer. */
@@ -11,7 +11,7 @@ export interface CountedBeside extends MisfitCount {
 }
 
 /** Of how many players it is kept that they have misfits: beyond that a player who changes meanwhile counts as before. */
-const mostKept = 100_000;
+const mostKept = 20_000;
 
 /** Counts the misfits under some declared keys, without the writer. */
 export async function countBeside(
@@ -35,23 +35,25 @@ export async function countBeside(
   return counted;
 }
 
-/** The counts as they are now: those of players who changed meanwhile are counted anew. @returns those above none */
+/** The counts as they are now: those of players who changed meanwhile are counted anew. */
 export async function recount(
   db: Kysely<Tables>,
   manifest: Manifest,
   counted: readonly CountedBeside[],
-  changed: ReadonlySet<number>,
-): Promise<readonly MisfitCount[]> {
-  const now: MisfitCount[] = [];
-  for (const { key, count: before, examples, byPlayer } of counted) {
-    let count = before;
-    const fresh: MisfitCount['examples'][number][] = [];
-    for (const player of changed) {
-      const found = await misfitsOfPlayer(db, player, manifest, key);
-      count += found.length - (byPlayer.get(player) ?? 0);
-      fresh.push(...found.map(({ player: id, key: member, detail }) => ({ player: id, key: member, detail })));
+  changed: Iterable<number>,
+): Promise<readonly CountedBeside[]> {
+  const breath = new Breath();
+  const now = counted.map((one) => ({ ...one, examples: [...one.examples], byPlayer: new Map(one.byPlayer) }));
+  for (const player of changed) {
+    for (const one of now) {
+      const found = await misfitsOfPlayer(db, player, manifest, one.key);
+      one.count += found.length - (one.byPlayer.get(player) ?? 0);
+      if (found.length === 0) one.byPlayer.delete(player);
+      else if (one.byPlayer.size < mostKept || one.byPlayer.has(player)) one.byPlayer.set(player, found.length);
+      const fresh = found.slice(0, examplesShown - one.examples.length);
+      one.examples.push(...fresh.map(({ player: id, key, detail }) => ({ player: id, key, detail })));
     }
-    if (count > 0) now.push({ key, count, examples: [...examples, ...fresh].slice(0, examplesShown) });
+    await breath.takeIfDue();
   }
   return now;
 }

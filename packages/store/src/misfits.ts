@@ -102,21 +102,24 @@ export async function misfitsOfPlayer(
   manifest: Manifest,
   declared: string,
 ): Promise<readonly FoundMisfit[]> {
-  const rows = await db
-    .selectFrom('records')
-    .innerJoin('players', 'players.number', 'records.player')
-    .select(['players.id', 'records.key', 'records.revision', 'records.value', 'records.removed'])
-    .where('records.player', '=', number)
-    .where('records.key', '>=', declared)
-    .where('records.key', '<', afterMembers(declared))
-    .where('records.removed', '=', 0)
-    .execute();
+  const rows = await recordsOfPlayer(db, number, declared, afterMembers(declared));
   return rows.flatMap(({ id: player, key, ...row }) => {
     if (key !== declared && !key.startsWith(`${declared}/`)) return [];
     const detail = whyMisfit(key, recordOf(row).value, manifest);
     return detail === undefined ? [] : [{ number, player, key, detail }];
   });
 }
+
+const recordsOfPlayer = keptQuery((db, number: number, from: string, until: string) =>
+  db
+    .selectFrom('records')
+    .innerJoin('players', 'players.number', 'records.player')
+    .select(['players.id', 'records.key', 'records.revision', 'records.value', 'records.removed'])
+    .where('records.player', '=', number)
+    .where('records.key', '>=', from)
+    .where('records.key', '<', until)
+    .where('records.removed', '=', 0),
+);
 
 /** A family's members follow its key: "0" is the character after "/". */
 function afterMembers(declared: string): string {
@@ -132,13 +135,18 @@ const restsFor = 20;
  * moment: the writer's log begins anew only while nobody reads, and grows
  * for as long as somebody always does.
  */
-class Breath {
+export class Breath {
   #since = performance.now();
 
   async take(): Promise<void> {
     if (performance.now() - this.#since < readsFor) return new Promise((resolve) => setImmediate(resolve));
     await pause(restsFor);
     this.#since = performance.now();
+  }
+
+  /** For short steps: nothing until it is time to rest. */
+  async takeIfDue(): Promise<void> {
+    if (performance.now() - this.#since >= readsFor) await this.take();
   }
 }
 

@@ -1,4 +1,4 @@
-import { Worker } from 'node:worker_threads';
+import { Worker, type ResourceLimits } from 'node:worker_threads';
 
 /**
  * Threads of one kind. One that serves nobody any more is kept for whoever
@@ -6,15 +6,20 @@ import { Worker } from 'node:worker_threads';
  */
 export class SpareThread {
   readonly #file: URL;
+  readonly #limits: ResourceLimits;
   #spare: Worker | undefined;
 
-  /** @param file what the thread runs */
-  constructor(file: URL) {
+  /**
+   * @param file what the thread runs
+   * @param limits what it may take of memory
+   */
+  constructor(file: URL, limits: ResourceLimits = {}) {
     this.#file = file;
+    this.#limits = limits;
   }
 
   take(): Worker {
-    const worker = this.#spare ?? new Worker(this.#file);
+    const worker = this.#spare ?? new Worker(this.#file, { resourceLimits: this.#limits });
     this.#spare = undefined;
     worker.removeAllListeners();
     worker.ref();

@@ -116,14 +116,15 @@ describe('a store of many players', () => {
 
   describe('installs a manifest that was counted beside the writer', () => {
     const place = () => store.reader.environment(environment);
-    const install = async (watch: string, counted: Awaited<ReturnType<typeof count>>, most = 5) =>
+    const install = async (watch: string, counted: Awaited<ReturnType<typeof count>>, recountsAtMost = 100) =>
       store.writer.do('installManifest', {
         environment,
-        manifest: manifestWith(most),
+        manifest: manifestWith(5),
         source: '',
         acceptMisfits: false,
         counted,
         watch,
+        recountsAtMost,
         countedAt: await place(),
         by: 'maren@highfell.example',
       });
@@ -160,6 +161,22 @@ describe('a store of many players', () => {
       ]);
     });
 
+    it('with those of many who changed meanwhile counted beside the writer too', async () => {
+      await store.writer.do('watchPlayers', { watch: 'many' });
+      const counted = await count();
+      await put('p-fits', 'progress/climbs', 2);
+      await put('p-misfit', 'progress/climbs', 80);
+      await put('p-busy', 'progress/climbs', 90);
+      const more = (await install('many', counted, 5)) as { readonly changed: readonly number[] };
+      expect(more.changed).to.have.lengthOf(3);
+      const again = await store.longReads.misfitsBesideAgain(await place(), manifestWith(5), counted, more.changed);
+      const numbersOf = (all: typeof counted) => all.map(({ key, count: many }) => [key, many]);
+      expect(numbersOf(again)).to.deep.equal(numbersOf(await count()));
+      await put('p-busy', 'progress/climbs', 1);
+      const refusal = (await refusalOf(install('many', again, 5))) as { code: string; misfits: typeof counted };
+      expect(numbersOf(refusal.misfits)).to.deep.equal(numbersOf(await count()).filter(([, many]) => many !== 0));
+    });
+
     it('only where it was counted beside what is installed, and since its watch began', async () => {
       const counted = await count();
       expect(await install('never-begun', counted)).to.deep.equal({ countAgain: true });
@@ -175,6 +192,7 @@ describe('a store of many players', () => {
         acceptMisfits: false,
         counted,
         watch: 'three',
+        recountsAtMost: 100,
         countedAt: before,
         by: 'maren@highfell.example',
       });

@@ -180,6 +180,7 @@ describe('a commit that fails', () => {
         acceptMisfits: false,
         counted: [],
         watch: 'one',
+        recountsAtMost: 100,
         countedAt: { manifest_version: 1, learned: 0, learns: 0 },
         by: 'maren@highfell.example',
       });

@@ -6,7 +6,16 @@ import type { FromReadingThread, ToReadingThread } from './reading-thread.js';
 import type { Reader } from './reader.js';
 
 /** What walks so much that it may hold up nobody who waits for a short answer. */
-const longReads = ['playersFound', 'diff', 'misfits', 'misfitsBeside', 'recordsAsOf', 'copies', 'trash'] as const;
+const longReads = [
+  'playersFound',
+  'diff',
+  'misfits',
+  'misfitsBeside',
+  'misfitsBesideAgain',
+  'recordsAsOf',
+  'copies',
+  'trash',
+] as const;
 export type LongRead = (typeof longReads)[number];
 /** The reads of the reading thread, called as they are on a reader. */
 export type LongReads = Pick<Reader, LongRead>;

@@ -14,7 +14,7 @@ import type { MisfitCount } from '@vekkon/protocol';
 import type { Kysely } from 'kysely';
 import { keptQuery } from '../kept-query.js';
 import { manifestFrom, Manifests, type InstalledManifest } from '../manifests.js';
-import { countBeside, type CountedBeside } from '../misfits-beside.js';
+import { countBeside, recount, type CountedBeside } from '../misfits-beside.js';
 import { countMisfits, misfitsUnder, type FoundMisfit } from '../misfits.js';
 import type {
   CheckpointRow,
@@ -274,9 +274,7 @@ export class Reader {
     if (environment.manifest_version === null) {
       return { differences: [], conflicts: [], misfits: [], hosts: [] };
     }
-    const before = (await this.#manifests.newestOf(environment)).rules.manifest;
-    const { manifest: named, conflicts } = withNamesOverTime(sent, before);
-    const manifest = await this.#manifests.withWhatStaysLearned(environment, named);
+    const { before, conflicts, manifest } = await this.#asItWouldBe(environment, sent);
     const differences = compareManifests(before, manifest);
     const misfits = await countMisfits(this.#db, environment.number, manifest, keysToCheck(before, manifest));
     const hosts = await this.#hostsBrokenBy(environment, manifest);
@@ -288,10 +286,26 @@ export class Reader {
    */
   async misfitsBeside(environment: EnvironmentRow, sent: Manifest): Promise<readonly CountedBeside[]> {
     if (environment.manifest_version === null) return [];
-    const before = (await this.#manifests.newestOf(environment)).rules.manifest;
-    const { manifest: named } = withNamesOverTime(sent, before);
-    const manifest = await this.#manifests.withWhatStaysLearned(environment, named);
+    const { before, manifest } = await this.#asItWouldBe(environment, sent);
     return countBeside(this.#db, environment.number, manifest, keysToCheck(before, manifest));
+  }
+
+  /** The same after some players have changed meanwhile. */
+  async misfitsBesideAgain(
+    environment: EnvironmentRow,
+    sent: Manifest,
+    counted: readonly CountedBeside[],
+    changed: readonly number[],
+  ): Promise<readonly CountedBeside[]> {
+    const { manifest } = await this.#asItWouldBe(environment, sent);
+    return recount(this.#db, manifest, counted, changed);
+  }
+
+  /** What is installed, and a manifest as it would be in force. */
+  async #asItWouldBe(environment: EnvironmentRow, sent: Manifest) {
+    const before = (await this.#manifests.newestOf(environment)).rules.manifest;
+    const { manifest: named, conflicts } = withNamesOverTime(sent, before);
+    return { before, conflicts, manifest: await this.#manifests.withWhatStaysLearned(environment, named) };
   }
 
   /** Stored values that the installed manifest does not allow. */

@@ -1,5 +1,5 @@
 /** How many players a watch takes note of: beyond that too much has changed, and it must be counted again. */
-const mostNoted = 50_000;
+const mostNoted = 500_000;
 const mostWatches = 20;
 
 /**
@@ -28,10 +28,12 @@ export class ChangedMeanwhile {
     }
   }
 
-  /** Ends a watch. @returns who was written since it began; undefined if that is not known */
-  end(name: string): ReadonlySet<number> | undefined {
-    const changed = this.#watches.get(name);
+  /** Who was written since a watch began or its notes were taken; undefined if that is not known. */
+  noted(name: string): ReadonlySet<number> | undefined {
+    return this.#watches.get(name);
+  }
+
+  end(name: string): void {
     this.#watches.delete(name);
-    return changed;
   }
 }

@@ -15,6 +15,8 @@ export interface InstallManifest {
   /** What was counted beside the writer, and the watch that was begun before. */
   readonly counted: readonly CountedBeside[];
   readonly watch: string;
+  /** How many counts of players who changed meanwhile may be made here, while nobody else is written. */
+  readonly recountsAtMost: number;
   /** How the environment stood when it was counted: another manifest since then makes it worth nothing. */
   readonly countedAt: Pick<EnvironmentRow, 'manifest_version' | 'learned' | 'learns'>;
   readonly by: string;
@@ -29,19 +31,26 @@ export async function watchPlayers(
   return null;
 }
 
-/** Too much has changed since it was counted, or something else was installed. */
+/** What was counted is worth nothing: something else was installed, or it is not known who has changed since. */
 export interface CountAgain {
   readonly countAgain: true;
+}
+
+/** Too many have changed to be counted anew here: the watch goes on, and has forgotten these. */
+export interface CountMore {
+  /** Players, by number. */
+  readonly changed: readonly number[];
 }
 
 /** Makes a manifest the next version, at once for everything that comes after. */
 export async function installManifest(
   context: WriterContext,
   install: InstallManifest & Stamp,
-): Promise<{ readonly version: number; readonly unchanged?: true } | CountAgain> {
+): Promise<{ readonly version: number; readonly unchanged?: true } | CountAgain | CountMore> {
   const { environment: number, manifest: sent, source, acceptMisfits, by, now } = install;
   const { db } = context;
-  const changed = context.changedMeanwhile.end(install.watch);
+  const changed = context.changedMeanwhile.noted(install.watch);
+  context.changedMeanwhile.end(install.watch);
   const environment = await environmentOf(context, number);
   if (sent.game !== environment.game) {
     throw new Refusal(
@@ -71,7 +80,12 @@ export async function installManifest(
     countedAt.learned === environment.learned &&
     countedAt.learns === environment.learns;
   if (before !== null && (changed === undefined || !isAsCounted)) return { countAgain: true };
-  const misfits = before === null ? [] : await recount(db, inForce, counted, changed ?? new Set());
+  if (before !== null && (changed?.size ?? 0) * counted.length > install.recountsAtMost) {
+    context.changedMeanwhile.watch(install.watch);
+    return { changed: [...(changed ?? [])] };
+  }
+  const recounted = before === null ? [] : await recount(db, inForce, counted, changed ?? []);
+  const misfits = recounted.flatMap(({ key, count, examples }) => (count > 0 ? [{ key, count, examples }] : []));
   const records = misfits.reduce((sum, one) => sum + one.count, 0);
   if (records > 0 && !acceptMisfits) {
     throw new Refusal(
