@@ -98,6 +98,23 @@ describe('unsettled transactions', () => {
     expect((await world.operator.player('p-late')).records['currency/feather']?.value).to.equal(100);
   });
 
+  it('that came too late under one number with other contents are all kept, each once', async () => {
+    const session = await world.joinPlainly('p-late');
+    await world.joinPlainly('p-late');
+    const late = async (label: string) => {
+      const answer = await save(session, 1, [
+        { label, changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] },
+      ]);
+      return [answer.status, (answer.body as ProblemDetails).unsettled] as const;
+    };
+    const first = await late('over the gorge');
+    const other = await late('under the gorge');
+    expect([first[0], other[0]]).to.deep.equal([409, 409]);
+    expect(first[1]).to.not.deep.equal(other[1]);
+    expect([await late('over the gorge'), await late('under the gorge')]).to.deep.equal([first, other]);
+    expect((await world.operator.unsettled('p-late')).total).to.equal(2);
+  });
+
   it('are found page by page, by player, host, reason and time, and counted by their sums', async () => {
     for (const index of [1, 2, 3]) {
       const session = await world.joinPlainly(`p-${index}`, `ridge-eu-${index % 2}`);

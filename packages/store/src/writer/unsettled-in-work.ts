@@ -29,16 +29,23 @@ export class UnsettledInWork {
   readonly #context: Pick<WriterContext, 'db'>;
   readonly #session: SavingSession;
   readonly #number: number;
+  /** Of the save's contents: what comes too late may come under one number with other contents. */
+  readonly #digest: string;
   readonly #now: number;
   readonly #byId = new Map<string, InWork>();
   readonly #byLikeness = new Map<string, InWork>();
   /** What the player holds, and whether that was nothing before this; read when it is first needed. */
   #held: { unlike: number; bytes: number; hadNone: boolean } | undefined;
 
-  constructor(context: Pick<WriterContext, 'db'>, session: SavingSession, number: number, now: number) {
+  constructor(
+    context: Pick<WriterContext, 'db'>,
+    session: SavingSession,
+    { number, digest, now }: { readonly number: number; readonly digest: string; readonly now: number },
+  ) {
     this.#context = context;
     this.#session = session;
     this.#number = number;
+    this.#digest = digest;
     this.#now = now;
   }
 
@@ -59,7 +66,7 @@ export class UnsettledInWork {
       alike.row = { ...alike.row, ...this.#last(content, detail), count: alike.row.count + 1 };
       return alike.row.id;
     }
-    const id = `uns_${hashOf(`${this.#session.id} ${this.#number} ${position}`)?.slice(0, 22)}`;
+    const id = `uns_${hashOf(`${this.#session.id} ${this.#number} ${this.#digest} ${position}`)?.slice(0, 22)}`;
     const row = {
       id,
       environment: this.#session.environment,

@@ -67,7 +67,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const newest = await context.manifests.newestOf(environment);
   const spoken = await spokenBy(context, environment, session, newest);
   const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
-  const unsettled = new UnsettledInWork(context, session, save.number ?? 0, save.now);
+  const unsettled = new UnsettledInWork(context, session, { number: save.number ?? 0, digest, now: save.now });
   const { outcomes, touched, rules } = await applyTransactions(
     context,
     records,
@@ -240,7 +240,7 @@ async function keepLate(
   const { db } = context;
   const [before] = await lateSave(db, session.id, number, digest);
   if (before !== undefined) return JSON.parse(before.unsettled) as string[];
-  const work = new UnsettledInWork(context, session, number, now);
+  const work = new UnsettledInWork(context, session, { number, digest, now });
   const ids: string[] = [];
   for (const [position, transaction] of transactions.entries()) {
     ids.push(await work.keep({ position, transaction, reason, detail }));
