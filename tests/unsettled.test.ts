@@ -115,6 +115,17 @@ describe('unsettled transactions', () => {
     expect((await world.operator.unsettled('p-late')).total).to.equal(2);
   });
 
+  it('of a leave that came too late are kept once, also where they come again as a plain save', async () => {
+    const session = await world.joinPlainly('p-late');
+    await world.joinPlainly('p-late');
+    const transactions = [{ label: 'landed', changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] }];
+    const left = await world.call('POST', `/v1/sessions/${session}/leave`, { number: 1, transactions });
+    const saved = await save(session, 1, transactions);
+    expect((left.body as ProblemDetails).unsettled).to.have.lengthOf(1);
+    expect((saved.body as ProblemDetails).unsettled).to.deep.equal((left.body as ProblemDetails).unsettled);
+    expect((await world.operator.unsettled('p-late')).unsettled).to.have.nested.property('[0].count', 1);
+  });
+
   it('are found page by page, by player, host, reason and time, and counted by their sums', async () => {
     for (const index of [1, 2, 3]) {
       const session = await world.joinPlainly(`p-${index}`, `ridge-eu-${index % 2}`);

@@ -57,10 +57,10 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const { session, player } = await sessionWithPlayer(context, save);
   const environment = await environmentOf(context, save.environment);
   // Tells contents apart: the same number may only stand for the same save.
-  const digest = digestOf(JSON.stringify([save.transactions, save.leave]));
+  const digest = digestOfSave(save, save.leave);
   const decision = await decide(context, session, save, digest);
   if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, save);
-  if (decision.do === 'refuse') return tooLate(context, session, save, digest, decision.refusal);
+  if (decision.do === 'refuse') return tooLate(context, session, save, decision.refusal);
 
   await takeAnswered(context, session, save.answered);
   if (save.number !== null) await putAside(context, session, save.number);
@@ -101,6 +101,10 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   await keep(context, session, player, save, digest, outcome);
   if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
   return answer(context, environment, session, player, outcome, false, save);
+}
+
+function digestOfSave({ transactions }: Save, isLeave: boolean): string {
+  return digestOf(JSON.stringify([transactions, isLeave]));
 }
 
 const savingSession = keptQuery((db, id: string, environment: number) =>
@@ -206,13 +210,14 @@ async function tooLate(
   context: WriterContext,
   session: SavingSession,
   save: Save & Stamp,
-  digest: string,
   refusal: Refusal,
 ): Promise<Refusal> {
   const isLate = refusal.code === 'session-ended' || refusal.code === 'host-replaced';
   // A number from before the end was answered long ago: it is no late save.
   if (!isLate || save.number === null || save.number < session.next_save) return refusal;
   if (save.transactions.length === 0) return refusal;
+  // What a leave held comes from the spool as a plain save: it is the same, and kept once.
+  const digest = digestOfSave(save, false);
   const unsettled = await keepLate(context, session, { ...save, number: save.number }, digest, refusal);
   return new Refusal(
     refusal.code,
