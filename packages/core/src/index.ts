@@ -1,3 +1,6 @@
+export * from './boards/rewards.js';
+export * from './boards/standings.js';
+export * from './boards/units.js';
 export * from './json.js';
 export * from './limits.js';
 export * from './keys/names.js';

@@ -1,6 +1,21 @@
 export * from './openapi.js';
 export * from './problems.js';
 export * from './routes.js';
+export type {
+  Among,
+  Board,
+  ClosedSeason,
+  DoubtfulList,
+  DoubtfulResult,
+  Placed,
+  PlayerStandings,
+  ResultStanding,
+  Season,
+  SeasonList,
+  SpreadResponse,
+  StandingResponse,
+  Stretch,
+} from './shapes/boards.js';
 export * from './shapes/changes.js';
 export * from './shapes/devices.js';
 export * from './shapes/disturbances.js';

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { boardRoutes } from './routes/board-routes.js';
 import { deviceRoutes } from './routes/device-routes.js';
 import { manifestRoutes } from './routes/manifest-routes.js';
 import { repairRoutes } from './routes/repair-routes.js';
@@ -367,6 +368,7 @@ export const routes = {
   ...deviceRoutes,
   ...manifestRoutes,
   ...repairRoutes,
+  ...boardRoutes,
   signIn: {
     method: 'post',
     path: '/v1/sign-in',

@@ -7,6 +7,7 @@ import { serveMetrics } from './metrics.js';
 import { servePlayerFile } from './player-file.js';
 import { problemResponder, routeUnknown } from './problems.js';
 import { serveAbout } from './routes/about.js';
+import { serveBoards } from './routes/boards.js';
 import { serveCheckpoints } from './routes/checkpoints.js';
 import { serveDevices } from './routes/devices.js';
 import { serveDisturbances } from './routes/disturbances.js';
@@ -61,6 +62,7 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   serveHosts(desk);
   serveDevices(desk);
   serveUnsettled(desk);
+  serveBoards(desk);
   serveDisturbances(desk);
   serveRecords(desk);
   servePlayers(desk);

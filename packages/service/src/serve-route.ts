@@ -5,6 +5,8 @@ import cors from 'cors';
 import type { Request, Response } from 'express';
 import { z } from 'zod';
 import type { Access, Principal } from './access.js';
+import type { BoardStreams } from './board-streams.js';
+import type { Boards } from './boards.js';
 import { addressOf, pass, type CallLimits } from './call-limits.js';
 import type { Disturbances } from './disturbances.js';
 import type { Environments } from './environments.js';
@@ -13,6 +15,7 @@ import type { Logger } from './log.js';
 import type { ManifestDesk } from './manifest-desk.js';
 import { readBody } from './request-body.js';
 import type { RouteTable } from './route-table.js';
+import type { Seasons } from './seasons.js';
 import type { Streams } from './streams.js';
 import type { Turns } from './turns.js';
 
@@ -30,6 +33,9 @@ export interface Desk {
   readonly handovers: Handovers;
   readonly manifests: ManifestDesk;
   readonly limits: CallLimits;
+  readonly boards: Boards;
+  readonly boardStreams: BoardStreams;
+  readonly seasons: Seasons;
   readonly turns: Turns;
   readonly disturbances: Disturbances;
   readonly migration: string;
@@ -131,6 +137,7 @@ const readsMuch: ReadonlySet<Route> = new Set<Route>([
   routes.trash,
   routes.ledger,
   routes.unsettled,
+  routes.among,
 ]);
 
 /** What is large is written out in its turn too. */

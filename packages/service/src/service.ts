@@ -4,6 +4,8 @@ import { version } from '@vekkon/protocol';
 import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
 import { Access } from './access.js';
 import { makeApp, type Pages } from './app.js';
+import { BoardStreams } from './board-streams.js';
+import { Boards } from './boards.js';
 import { CallLimits, type CallLimitNumbers } from './call-limits.js';
 import { Connections } from './connections.js';
 import { Disturbances } from './disturbances.js';
@@ -13,6 +15,7 @@ import type { Logger } from './log.js';
 import { ManifestDesk } from './manifest-desk.js';
 import { Pruning } from './pruning.js';
 import { RouteTable } from './route-table.js';
+import { Seasons } from './seasons.js';
 import { Streams } from './streams.js';
 import { hashToken, newToken } from './tokens.js';
 import { Turns } from './turns.js';
@@ -70,7 +73,12 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const environments = new Environments(await store.reader.environments());
   const access = new Access(store.reader, store.writer, clock, environments);
   // What is kept in memory beside the store follows the feed: no route has to tell anybody.
-  for (const one of [environments, access, streams, handovers]) store.writer.follow((event) => one.heed(event));
+  const boards = new Boards(store.longReads);
+  const boardStreams = new BoardStreams();
+  const seasons = new Seasons(store.writer, clock, log);
+  boards.onMoved = (board) => boardStreams.moved(board);
+  boards.onSeason = () => void seasons.tend();
+  for (const one of [environments, access, streams, handovers, boards]) store.writer.follow((event) => one.heed(event));
   const manifests = new ManifestDesk();
   const desk = {
     writer: store.writer,
@@ -85,6 +93,9 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     handovers,
     manifests,
     limits: new CallLimits(options.limits),
+    boards,
+    boardStreams,
+    seasons,
     turns: new Turns(),
     disturbances: new Disturbances(clock),
     migration: store.migration,
@@ -101,6 +112,11 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   // What it starts on may be full: then it says so from the beginning.
   await store.writer.do('probe', {}).catch((err: unknown) => log.warn({ err }, 'Nothing can be written now'));
   for (const note of notesOn(store)) log.warn(note);
+  // Read while it answers already: until then a board says that it is not ready.
+  const loading = boards.load(await store.reader.boards.live()).catch((err: unknown) => {
+    if (!isStopping) log.error({ err }, 'The boards could not be read');
+  });
+  void seasons.tend();
   const pruning = new Pruning(store, log);
   await pruning.run();
   const hourly = setInterval(() => {
@@ -126,6 +142,10 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     await pruning.stop();
     streams.close();
     handovers.close();
+    boards.close();
+    boardStreams.close();
+    await seasons.stop();
+    await loading;
     manifests.close();
     await connections.close();
     await store.close();

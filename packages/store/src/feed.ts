@@ -1,6 +1,6 @@
-import type { SessionEnd } from '@vekkon/core';
+import type { Reached, SessionEnd } from '@vekkon/core';
 import type { RecordsByKey } from '@vekkon/protocol';
-import type { EnvironmentRow } from './tables.js';
+import type { EnvironmentRow, SeasonRow } from './tables.js';
 
 /**
  * What a commit did that others must know, as plain data. Events leave the
@@ -20,6 +20,24 @@ export type FeedEvent =
       readonly what: 'player-erased';
       readonly environment: number;
       readonly player: string;
+    }
+  | {
+      /** A player's standing is another, or there is none any more. */
+      readonly what: 'standing-moved';
+      /** The board's number. */
+      readonly board: number;
+      readonly season: number;
+      /** The player's number. */
+      readonly player: number;
+      readonly standing: Reached | null;
+    }
+  | {
+      /** A season was opened, has turned, was closed, or is done with. */
+      readonly what: 'season';
+      readonly environment: number;
+      /** The board's key. */
+      readonly key: string;
+      readonly row: SeasonRow;
     }
   | {
       /** It is new, or something about it has changed. */

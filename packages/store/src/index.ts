@@ -3,7 +3,18 @@ export * from './store.js';
 export type { LongReads } from './reader/long-reads.js';
 export type { Reader, Credential, ManifestDiff } from './reader/reader.js';
 export type { Writer } from './writer/writer.js';
-export type { EnvironmentRow, LedgerRow, PlayerRow, SessionRow, TrashRow } from './tables.js';
+export type { BoardReads, LiveSeason, StoredStanding } from './reader/boards.js';
+export type { ResultTaken } from './writer/standings-in-work.js';
+export type {
+  BoardRow,
+  DoubtfulRow,
+  EnvironmentRow,
+  SeasonRow,
+  LedgerRow,
+  PlayerRow,
+  SessionRow,
+  TrashRow,
+} from './tables.js';
 export type { InstalledManifest } from './manifests.js';
 export type { FeedEvent, PlayerChanged, SessionEnded } from './feed.js';
 export type { Held, Joined } from './writer/commands/join.js';

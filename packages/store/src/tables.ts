@@ -1,5 +1,5 @@
 import type { ColumnType, Generated, Insertable, Selectable } from 'kysely';
-import type { LedgerLine, SessionEnd, Trashed } from '@vekkon/core';
+import type { LedgerLine, ScoreDeclaration, SessionEnd, Trashed } from '@vekkon/core';
 import type { Role } from '@vekkon/protocol';
 
 /** Milliseconds since 1970, UTC. */
@@ -311,6 +311,114 @@ export interface CreditedTable {
   amount: number;
 }
 
+/** A board, or one member of a family of boards. */
+export interface BoardTable {
+  number: Generated<number>;
+  environment: WrittenOnce<number>;
+  /** Without its kind: `gorge-run`, `valley/Gull Valley`. */
+  key: string;
+  created_at: WrittenOnce<Time>;
+}
+
+/** The seasons of a board: the open one, those that have turned, and those that are closed. */
+export interface SeasonTable {
+  board: WrittenOnce<number>;
+  /** From 1. */
+  number: WrittenOnce<number>;
+  /** When it turns, as the manifest declared it. */
+  season: string;
+  better: WrittenOnce<ScoreDeclaration['better']>;
+  counts: WrittenOnce<ScoreDeclaration['counts']>;
+  opened_at: WrittenOnce<Time>;
+  /** Null if it never turns. */
+  turns_at: Time | null;
+  turned_at: Time | null;
+  /** When its time of grace is over; null while it is open. */
+  closes_at: Time | null;
+  closed_at: Time | null;
+  /** The operator who closed it by hand, and why. */
+  closed_by: string | null;
+  reason: string | null;
+  /** How many standings there were when it closed. */
+  standings: number;
+  /** What it gives, fixed at its close. */
+  rewards: JsonText | null;
+  /** How many standings have their rank, from the first: what is left of closing it. */
+  ranked: number;
+  /** How many players were given something. */
+  given: number;
+  done_at: Time | null;
+}
+
+export interface StandingTable {
+  board: WrittenOnce<number>;
+  season: WrittenOnce<number>;
+  player: WrittenOnce<number>;
+  value: number;
+  /** What it is ordered by: the smaller, the better. */
+  worth: number;
+  reached: Time;
+  /** Set once the season is closed. */
+  rank: number | null;
+}
+
+/** Standings that were taken off, and can be put back. */
+export interface SetAsideTable {
+  board: WrittenOnce<number>;
+  season: WrittenOnce<number>;
+  player: WrittenOnce<number>;
+  value: number;
+  reached: Time;
+  why: 'taken-off' | 'barred';
+  reason: string;
+  by: string;
+  at: Time;
+}
+
+/** Players who are kept off a board. */
+export interface BarredTable {
+  board: WrittenOnce<number>;
+  player: WrittenOnce<number>;
+  reason: string;
+  by: string;
+  at: Time;
+}
+
+/** Results that count nowhere until a person has accepted them. */
+export interface DoubtfulTable {
+  number: Generated<number>;
+  environment: WrittenOnce<number>;
+  board: WrittenOnce<number>;
+  key: WrittenOnce<string>;
+  player: WrittenOnce<number>;
+  value: WrittenOnce<number>;
+  at: WrittenOnce<Time>;
+  name: WrittenOnce<string | null>;
+  note: WrittenOnce<string | null>;
+  session: WrittenOnce<string | null>;
+  host: WrittenOnce<string | null>;
+  save_number: WrittenOnce<number | null>;
+  /** The score record as it was before. */
+  before: WrittenOnce<JsonText>;
+  state: 'waiting' | 'accepted' | 'rejected';
+  decided_at: Time | null;
+  decided_by: string | null;
+  reason: string | null;
+}
+
+/** What was given for a closed season, once for each player. */
+export interface RewardTable {
+  board: WrittenOnce<number>;
+  season: WrittenOnce<number>;
+  player: WrittenOnce<number>;
+  rank: WrittenOnce<number>;
+  /** Which of the season's rewards. */
+  line: WrittenOnce<number>;
+  at: WrittenOnce<Time>;
+  /** Why it could not be given, and waits as unsettled. */
+  problem: WrittenOnce<string | null>;
+}
+
 export interface ActivityTable {
   number: Generated<number>;
   /** Null for what concerns the service as a whole, such as sign-ins. */
@@ -376,6 +484,13 @@ export interface Tables {
   late_saves: LateSaveTable;
   credited: CreditedTable;
   written_by_players: WrittenByPlayerTable;
+  boards: BoardTable;
+  seasons: SeasonTable;
+  standings: StandingTable;
+  set_aside: SetAsideTable;
+  barred: BarredTable;
+  doubtful: DoubtfulTable;
+  rewards: RewardTable;
   activity: ActivityTable;
   tombstones: TombstoneTable;
   probes: ProbeTable;
@@ -400,4 +515,8 @@ export type CheckpointRow = Selectable<CheckpointTable>;
 export type DeviceRow = Selectable<DeviceTable>;
 export type UnsettledRow = Selectable<UnsettledTable>;
 export type LearnedRow = Selectable<LearnedTable>;
+export type BoardRow = Selectable<BoardTable>;
+export type SeasonRow = Selectable<SeasonTable>;
+export type StandingRow = Selectable<StandingTable>;
+export type DoubtfulRow = Selectable<DoubtfulTable>;
 export type NewTrashRow = Insertable<TrashTable>;

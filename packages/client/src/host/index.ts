@@ -9,4 +9,5 @@ export { lookInSpool, Spool, spoolsIn, undeliveredOf, type SpoolFound } from './
 export type { Aside, SpoolEntry, Undelivered } from './spool-contents.js';
 export { UnsavedSession } from './unsaved-session.js';
 export * from './vekkon-host.js';
+export type { BoardView, GameBoards } from '../session/game-boards.js';
 export type { AnyGame, GameShape } from '../session/game-shape.js';

@@ -4,7 +4,7 @@ import { ServiceRefused, SessionOver } from '../errors.js';
 import type { Transport } from '../transport/transport.js';
 import { sendBulk, type BulkResult } from '../session/bulk.js';
 import { isForShape } from '../session/put-aside.js';
-import { nothingSaved, type NumberedSave, type SaveResult } from '../session/stay.js';
+import { nothingSaved, together, type NumberedSave, type SaveResult } from '../session/stay.js';
 import type { HeldSession } from './host-session.js';
 
 /** What the outbox asks of the host. */
@@ -124,7 +124,7 @@ export class Outbox {
       const save = saves[index];
       if (save === undefined) break;
       if ('answer' in result) {
-        before = plus(before, this.#answered(session, save, result.answer));
+        before = together(before, this.#answered(session, save, result.answer));
         continue;
       }
       const { refused } = result;
@@ -134,7 +134,7 @@ export class Outbox {
       if (refused.code === 'save-too-far-ahead' && index > 0) return goOn(rest);
       const apart = isForShape(refused) ? session.setAside(save, refused) : undefined;
       if (apart === undefined) return reject(this.#failed(session, refused));
-      before = plus(before, { sent: 0, refused: apart.refused });
+      before = together(before, { ...nothingSaved, refused: apart.refused });
       return goOn([apart.rest, ...saves.slice(index + 1)]);
     }
     if (results.length === 0) return reject(new TypeError('The service sent no result for a save.'));
@@ -144,7 +144,7 @@ export class Outbox {
   async #sendOneByOne({ session, saves, before, resolve, reject }: Waiting): Promise<void> {
     let total = before;
     try {
-      for (const save of saves) total = plus(total, await this.#sendOne(session, save));
+      for (const save of saves) total = together(total, await this.#sendOne(session, save));
       resolve(total);
     } catch (error) {
       reject(error);
@@ -161,12 +161,12 @@ export class Outbox {
           path: `/v1/sessions/${session.id}/${leave ? 'leave' : 'saves'}`,
           body: { number, transactions, seen: session.seen, answered: session.answeredUpTo },
         });
-        return plus(refused, this.#answered(session, sent, answer));
+        return together(refused, this.#answered(session, sent, answer));
       } catch (error) {
         const isMalformed = error instanceof ServiceRefused && isForShape(error);
         const apart = isMalformed ? session.setAside(sent, error) : undefined;
         if (apart === undefined) throw this.#failed(session, error);
-        refused = plus(refused, { sent: 0, refused: apart.refused });
+        refused = together(refused, { ...nothingSaved, refused: apart.refused });
         sent = apart.rest;
       }
     }
@@ -208,8 +208,4 @@ export class Outbox {
       }
     }
   }
-}
-
-function plus(a: SaveResult, b: SaveResult): SaveResult {
-  return { sent: a.sent + b.sent, refused: [...a.refused, ...b.refused] };
 }

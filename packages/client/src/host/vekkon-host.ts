@@ -9,6 +9,7 @@ import type {
   ReadResponse,
 } from '@vekkon/protocol';
 import { HostClosing, ServiceRefused, SessionOver, VekkonError } from '../errors.js';
+import { GameBoards } from '../session/game-boards.js';
 import { HttpTransport } from '../transport/transport.js';
 import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
@@ -88,6 +89,8 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
   readonly #deliveries = new Listeners<[delivery: Delivery]>();
   readonly #setAside: SetAside[] = [];
   readonly #spool: HostSpool | undefined;
+  /** Leaderboards. */
+  readonly boards: GameBoards<Game>;
   #isClosing = false;
   #spoken: Promise<Spoken> | undefined;
   #closed: Promise<Closed> | undefined;
@@ -99,6 +102,12 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       new HttpTransport(options.url, { Authorization: `Bearer ${options.hostKey}` }, options.fetch),
       { deadline: options.deadline ?? defaultDeadline, onFailedTry: (failed) => this.#failedTries.tell(failed) },
     );
+    this.boards = new GameBoards({
+      get: (path) => this.#transport.send({ method: 'GET', path }),
+      post: (path, body) => this.#transport.send({ method: 'POST', path, body }),
+      url: options.url,
+      credential: () => options.hostKey,
+    });
     const { spool, hostKey, earlierKeys } = options;
     if (spool !== undefined) {
       this.#spool = new HostSpool(this.#transport, { folder: spool, host: this.name, hostKey, earlierKeys }, (one) =>

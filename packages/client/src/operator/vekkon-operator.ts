@@ -30,6 +30,7 @@ import type {
   SignInResponse,
   TrashList,
 } from '@vekkon/protocol';
+import { OperatorBoards } from './operator-boards.js';
 import { HttpTransport, type Transport } from '../transport/transport.js';
 
 export interface VekkonOperatorOptions {
@@ -45,6 +46,8 @@ const counting = 300_000;
 
 /** What the people behind the game do: the command line and the console are made of it. */
 export class VekkonOperator {
+  /** Leaderboards. */
+  readonly boards: OperatorBoards;
   readonly #transport: Transport;
 
   constructor({ url, token, environment }: VekkonOperatorOptions) {
@@ -52,6 +55,7 @@ export class VekkonOperator {
       Authorization: `Bearer ${token}`,
       ...(environment !== undefined && { 'Vekkon-Environment': environment }),
     });
+    this.boards = new OperatorBoards(this.#transport);
   }
 
   static signIn(url: string, email: string, password: string): Promise<SignInResponse> {

@@ -6,4 +6,5 @@ export type { PlayerStatus, VekkonPlayerOptions } from './options.js';
 export { memoryStorage, type PlayerStorage } from './storage.js';
 export { VekkonPlayer } from './vekkon-player.js';
 export type { CheckpointSummary, RefusedTransaction, SaveResult, TransactionResult } from '../session/stay.js';
+export type { BoardView, GameBoards } from '../session/game-boards.js';
 export type { AnyGame, GameShape } from '../session/game-shape.js';

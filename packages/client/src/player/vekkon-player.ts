@@ -13,7 +13,8 @@ import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { LocalRecords } from '../session/local-records.js';
 import { isForShape } from '../session/put-aside.js';
-import { nothingSaved, type NumberedSave, type SaveResult, type Stay } from '../session/stay.js';
+import { GameBoards } from '../session/game-boards.js';
+import { nothingSaved, together, type NumberedSave, type SaveResult, type Stay } from '../session/stay.js';
 import { decided, type Conflict, type Decision } from './conflicts.js';
 import { defaultDeadline, DeviceStay, now } from './device-stay.js';
 import { endings, mayPass, refusedForGood } from './failures.js';
@@ -42,6 +43,8 @@ const lastWordsBytes = 60_000;
 export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<Game> {
   readonly #lost = new Listeners<[reason: SessionOver]>();
   readonly #dropped = new Listeners<[transactions: readonly Transaction[]]>();
+  /** Leaderboards, as far as the game shows them to its players. */
+  readonly boards: GameBoards<Game>;
   readonly #upkeep: DeviceUpkeep;
   readonly #instance = randomId();
   #starting: Promise<void> | undefined;
@@ -54,6 +57,12 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
 
   constructor(options: VekkonPlayerOptions) {
     super(options);
+    this.boards = new GameBoards({
+      get: (path) => this.send({ method: 'GET', path }),
+      post: (path, body) => this.send({ method: 'POST', path, body }),
+      url: options.url,
+      credential: () => this.kept?.token() ?? '',
+    });
     this.#upkeep = new DeviceUpkeep({
       url: options.url.replace(/\/+$/, ''),
       token: () => this.kept?.token() ?? '',
@@ -166,7 +175,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
       // What is said to have arrived may be forgotten by the service: it is out of what is kept here before.
       await this.kept?.flushed();
       this.#checkStill(session);
-      total = plus(total, await this.#sendSave(session, save, answered));
+      total = together(total, await this.#sendSave(session, save, answered));
     }
     return total;
   }
@@ -292,7 +301,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
       if (apart === undefined) throw this.#failed(session, error);
       this.keepAside(apart.aside, error as ServiceRefused);
       this.keepSlot();
-      return plus({ sent: 0, refused: apart.refused }, await this.#sendSave(session, apart.rest, answered));
+      return together({ ...nothingSaved, refused: apart.refused }, await this.#sendSave(session, apart.rest, answered));
     }
   }
 
@@ -502,10 +511,6 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     this.leftovers.deliver().catch(() => undefined);
     this.#lost.tell(reason);
   }
-}
-
-function plus(a: SaveResult, b: SaveResult): SaveResult {
-  return { sent: a.sent + b.sent, refused: [...a.refused, ...b.refused] };
 }
 
 function isEqual(a: Json | undefined, b: Json | undefined): boolean {

@@ -6,7 +6,14 @@ import {
   type StoredRecord,
   type Transaction,
 } from '@vekkon/core';
-import type { CheckpointList, LeaveResponse, RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
+import type {
+  CheckpointList,
+  LeaveResponse,
+  RecordsByKey,
+  ResultStanding,
+  SaveResponse,
+  TransactionOutcome,
+} from '@vekkon/protocol';
 import { ChangeRefused, checkpointUnknown, type ServiceRefused } from '../errors.js';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from './game-shape.js';
@@ -37,6 +44,17 @@ export interface SaveResult {
   /** How many transactions were sent. */
   readonly sent: number;
   readonly refused: readonly RefusedTransaction[];
+  /** What became of the results in it, by board: whether each was kept, and the rank. */
+  readonly standings: { readonly [board: string]: ResultStanding };
+}
+
+/** Two saves' results as one. */
+export function together(a: SaveResult, b: SaveResult): SaveResult {
+  return {
+    sent: a.sent + b.sent,
+    refused: [...a.refused, ...b.refused],
+    standings: { ...a.standings, ...b.standings },
+  };
 }
 
 /** A save of which a part was put aside. */
@@ -63,7 +81,7 @@ export interface CheckpointSummary {
   readonly summary: string | null;
 }
 
-export const nothingSaved: SaveResult = { sent: 0, refused: [] };
+export const nothingSaved: SaveResult = { sent: 0, refused: [], standings: {} };
 
 /**
  * One player's records while they play: changes apply to the copy here at
@@ -74,6 +92,7 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
   protected abstract local: LocalRecords;
   readonly #watchers = new Map<string, Listeners<[value: Json | undefined, from: ChangeOrigin]>>();
   readonly #refused = new Listeners<[refused: RefusedTransaction]>();
+  readonly #standings = new Listeners<[board: string, standing: ResultStanding]>();
   readonly #awaited = new Map<Transaction, (outcome: TransactionOutcome) => void>();
   #unanswered: NumberedSave[] = [];
   #answered = 0;
@@ -128,6 +147,17 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
   /** @internal What has a number and no answer. */
   get unanswered(): readonly NumberedSave[] {
     return this.#unanswered;
+  }
+
+  /**
+   * Tells what became of each result that was submitted, once its save is
+   * answered: whether it was kept, what was best before, the rank before and
+   * after, out of how many.
+   *
+   * @returns takes it back
+   */
+  onStanding(listener: (board: string, standing: ResultStanding) => void): () => void {
+    return this.#standings.add(listener);
   }
 
   /** Tells of every change of a record, with where it came from. @returns takes it back */
@@ -316,7 +346,9 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
       refused.push(one);
       this.#refused.tell(one);
     }
-    return { sent: save.transactions.length, refused };
+    const standings = answer.standings ?? {};
+    for (const [board, standing] of Object.entries(standings)) this.#standings.tell(board, standing);
+    return { sent: save.transactions.length, refused, standings };
   }
 
   /**

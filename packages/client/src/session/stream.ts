@@ -3,6 +3,8 @@ import { createParser } from 'eventsource-parser';
 
 /** What is heard on a stream, by event name. */
 export type StreamHandlers = { readonly [Name in keyof HostEvents]: (data: HostEvents[Name]) => void };
+/** The same for any stream: what an event holds is known to whoever listens. */
+type AnyHandlers = StreamHandlers | { readonly [event: string]: (data: unknown) => void };
 
 /** Short: whoever waits for a handover waits for this. */
 const longestPause = 2_000;
@@ -18,7 +20,7 @@ const longestSilence = 40_000;
 export async function listenToStream(
   url: string,
   credential: () => string,
-  handlers: StreamHandlers,
+  handlers: AnyHandlers,
   onOpen: () => void,
   signal: AbortSignal,
   onBreak: () => void = () => undefined,
@@ -40,7 +42,7 @@ export async function listenToStream(
 async function listenOnce(
   url: string,
   credential: () => string,
-  handlers: StreamHandlers,
+  handlers: AnyHandlers,
   signal: AbortSignal,
   onOpen: () => void,
 ): Promise<void> {
@@ -53,7 +55,8 @@ async function listenOnce(
   onOpen();
   const parser = createParser({
     onEvent({ event, data }) {
-      const handle = handlers[event as keyof HostEvents] as ((data: unknown) => void) | undefined;
+      const handle = (handlers as { readonly [name: string]: unknown })[event ?? ''] as
+        ((data: unknown) => void) | undefined;
       handle?.(JSON.parse(data));
     },
   });

@@ -1,3 +1,4 @@
+import { checkRewards } from '../boards/check-rewards.js';
 import { checkTogether } from './check-together.js';
 import type { Manifest } from './manifest.js';
 import { checkShape } from './manifest-shape.js';
@@ -44,6 +45,7 @@ export function readManifestFile(source: string): ReadManifest {
       if (!isOfWrong(said)) complain(path, said);
     };
     const manifest = checkTogether(writeOut(right, complain), complainOfOthers);
+    checkRewards(manifest, complainOfOthers);
     if (mistakes.length === 0) return { manifest };
   }
   if (more > 0) {

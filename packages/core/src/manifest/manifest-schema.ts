@@ -34,6 +34,21 @@ const wholeNumber = {
 };
 const aboveNothing = { ...wholeNumber, minimum: 1 };
 
+const rewardChanges = { type: 'array', minItems: 1, maxItems: 20, items: { type: 'object' } };
+const reward = {
+  description: 'What a season gives, to ranks from and up to, or to the first part of the field in percent.',
+  type: 'object',
+  properties: {
+    ranks: { type: 'array', items: aboveNothing, minItems: 2, maxItems: 2 },
+    share: { type: 'number', exclusiveMinimum: 0, maximum: 100 },
+    changes: rewardChanges,
+  },
+  required: ['changes'],
+  minProperties: 2,
+  maxProperties: 2,
+  additionalProperties: false,
+};
+
 /** How many names one section may declare. */
 export const mostOfASection = 1000;
 
@@ -108,6 +123,8 @@ export const manifestSchema = {
             type: 'string',
             maxLength: 100,
           },
+          grace: { description: 'Seconds.', type: 'integer', minimum: 0, maximum: 86_400 },
+          rewards: { type: 'array', minItems: 1, maxItems: 100, items: reward },
           entries: { type: 'integer', minimum: 1, maximum: 100 },
           public: { type: 'boolean' },
         },

@@ -1,4 +1,5 @@
 import type { Json, JsonObject } from '../json.js';
+import type { RecordChange } from '../records/change.js';
 
 /** A JSON Schema (draft 2020-12). */
 export type Schema = JsonObject | boolean;
@@ -78,11 +79,20 @@ export interface ScoreDeclaration extends Declaration {
   readonly doubtful?: { readonly above?: number; readonly below?: number };
   /** `none`, `daily`, `weekly`, `monthly`, or a cron expression in UTC. */
   readonly season: string;
+  /** How long after its turn a season takes results that were made before it, in seconds; 120 if left out. */
+  readonly grace?: number;
+  /** What a season gives when it closes: the first line that fits a place. */
+  readonly rewards?: readonly Reward[];
   /** How many of a player's best results are kept, each with the name typed at the finish. */
   readonly entries?: number;
   /** `false`: a personal best without a board. */
   readonly public: boolean;
 }
+
+/** What a season gives, to ranks from and up to, or to the first part of the field in percent. */
+export type Reward = { readonly changes: readonly RecordChange[] } & (
+  { readonly ranks: readonly [number, number] } | { readonly share: number }
+);
 
 export type RecordDeclaration =
   ProgressDeclaration | PreferenceDeclaration | CurrencyDeclaration | InventoryDeclaration | ScoreDeclaration;

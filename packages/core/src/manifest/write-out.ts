@@ -1,4 +1,5 @@
 import { isJsonArray, isJsonObject, typeOf, type Json, type JsonObject } from '../json.js';
+import { seasonMistake } from '../boards/seasons.js';
 import { isId } from '../keys/names.js';
 import type {
   AttributeDeclaration,
@@ -155,7 +156,7 @@ function startingInventory(path: Path, list: readonly JsonObject[], complain: Co
 }
 
 function writeOutBoard(name: string, board: JsonObject, complain: Complain): ScoreDeclaration {
-  const { lowest, highest, unit, doubtful, entries } = board as Partial<ScoreDeclaration>;
+  const { lowest, highest, unit, doubtful, entries, grace, rewards } = board as Partial<ScoreDeclaration>;
   const path = ['boards', name];
   if (lowest !== undefined && highest !== undefined && lowest > highest) {
     complain([...path, 'lowest'], `lowest (${lowest}) is above highest (${highest}).`);
@@ -175,6 +176,8 @@ function writeOutBoard(name: string, board: JsonObject, complain: Complain): Sco
     counts: board['counts'] as 'best' | 'newest' | 'sum',
     season: seasonOf(board['season'] as string | undefined, path, complain),
     public: (board['public'] as boolean | undefined) ?? true,
+    ...(grace !== undefined && { grace }),
+    ...(rewards !== undefined && { rewards }),
     ...(unit !== undefined && { unit }),
     ...(lowest !== undefined && { lowest }),
     ...(highest !== undefined && { highest }),
@@ -183,19 +186,12 @@ function writeOutBoard(name: string, board: JsonObject, complain: Complain): Sco
   };
 }
 
-const cronField = /^(\*|\d+(-\d+)?(,\d+(-\d+)?)*)(\/\d+)?$/;
-
 function seasonOf(season: string | undefined, path: Path, complain: Complain): string {
   if (season === undefined) return 'none';
-  if (['none', 'daily', 'weekly', 'monthly'].includes(season)) return season;
-  const fields = season.trim().split(/ +/);
-  if (fields.length !== 5 || !fields.every((field) => cronField.test(field))) {
-    complain(
-      [...path, 'season'],
-      `"${season}" is no season: write none, daily, weekly, monthly, or five fields of a cron expression in UTC, such as "0 6 * * 1".`,
-    );
-  }
-  return season;
+  const mistake = seasonMistake(season);
+  if (mistake === undefined) return season;
+  complain([...path, 'season'], mistake);
+  return 'none';
 }
 
 /** A declaration by schema, or by a bare value that stands for a schema with its type and starting value. */

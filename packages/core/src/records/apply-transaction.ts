@@ -4,7 +4,15 @@ import { renameFields, renamePointer } from '../manifest/former-names.js';
 import { learnFrom, withLearned } from '../manifest/learn.js';
 import type { InventoryValue, Manifest, RecordDeclaration } from '../manifest/manifest.js';
 import { keepUnspoken, spokenDeclaration, spokenRecords } from '../manifest/spoken-names.js';
-import { isWide, type Change, type Op, type RecordChange, type Transaction, type WideChange } from './change.js';
+import {
+  isWide,
+  type Change,
+  type Op,
+  type RecordChange,
+  type Submit,
+  type Transaction,
+  type WideChange,
+} from './change.js';
 import {
   makeCheckpoint,
   restoreCheckpoint,
@@ -49,6 +57,8 @@ export interface Applied {
   readonly trash: readonly Trashed[];
   /** The checkpoints that it made. */
   readonly checkpoints: readonly MadeCheckpoint[];
+  /** The results that it submitted, in order, under the keys of now. */
+  readonly results: readonly Submit[];
   /** It did what only the service can: load a checkpoint that is not at hand. */
   readonly isForService: boolean;
   /** It started over, or loaded a checkpoint: what was done once in the run before may be done again. */
@@ -83,6 +93,7 @@ interface Work {
   readonly ledger: LedgerLine[];
   readonly trash: Trashed[];
   readonly made: MadeCheckpoint[];
+  readonly results: Submit[];
   /** With those that it made; made when it is first asked for. */
   checkpoints: Map<string, Checkpoint> | undefined;
   isForService: boolean;
@@ -118,6 +129,7 @@ export function applyTransaction(
     ledger: [],
     trash: [],
     made: [],
+    results: [],
     checkpoints: undefined,
     isForService: false,
     forgetsOnce: false,
@@ -130,7 +142,7 @@ export function applyTransaction(
       return { applied: false, problem: { ...key, ...met, change: index } };
     }
   }
-  const { changed, touched, ledger, trash, made: checkpoints, isForService, forgetsOnce } = work;
+  const { changed, touched, ledger, trash, made: checkpoints, results, isForService, forgetsOnce } = work;
   return {
     applied: true,
     changed,
@@ -138,6 +150,7 @@ export function applyTransaction(
     ledger,
     trash,
     checkpoints,
+    results,
     isForService,
     forgetsOnce,
     ...(work.hasLearned && { learned: work.rules.manifest }),
@@ -211,6 +224,7 @@ function applyTo(change: RecordChange, declared: DeclaredKey, work: Work): Chang
   }
   const outcome = valueAfter(change, current, declared, work);
   if (isProblem(outcome)) return outcome.problem;
+  if (change.op === 'submit') work.results.push(change);
   if (outcome.line !== undefined) work.ledger.push(...withStartingLine(outcome.line, held, declaration));
   // An equal value makes no revision; but a first put makes the record, whatever it holds.
   const isSame = held !== undefined && held.removed !== true && equal(outcome.value, held.value);

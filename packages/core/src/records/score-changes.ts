@@ -1,5 +1,6 @@
 import type { ScoreDeclaration } from '../manifest/manifest.js';
 import type { Submit } from './change.js';
+import { isBetter, isDoubtful } from '../boards/standings.js';
 import { problem, type OrProblem } from '../keys/problem.js';
 
 /** What a player's score record holds. `null` where there is no result yet, which is not 0. */
@@ -40,24 +41,43 @@ export function submitResult(
       `${change.value} can't be a result on ${change.key}: it takes ${bounds.filter(Boolean).join(' and ')}.`,
     );
   }
-  const isBest =
-    held.best === null || (declaration.better === 'higher' ? change.value > held.best : change.value < held.best);
+  // It counts nowhere until a person has accepted it.
+  if (isDoubtful(change.value, declaration)) return { value: { ...held, latest: change.value, latestAt: at } };
   return {
-    value: {
-      latest: change.value,
-      best: isBest ? change.value : held.best,
-      sum: held.sum + change.value,
-      count: held.count + 1,
-      bestAt: isBest ? at : held.bestAt,
-      latestAt: at,
-      ...(declaration.entries !== undefined && { entries: entriesWith(change, held.entries ?? [], declaration, at) }),
-    },
+    value: { ...counted(change, held, declaration, at), latest: change.value, latestAt: at },
+  };
+}
+
+/** The score record once a doubtful result is accepted, as of when it was made. */
+export function acceptResult(
+  result: Pick<Submit, 'value' | 'name' | 'note'>,
+  held: ScoreValue,
+  declaration: ScoreDeclaration,
+  at: string,
+): ScoreValue {
+  return counted(result, held, declaration, at);
+}
+
+function counted(
+  result: Pick<Submit, 'value' | 'name' | 'note'>,
+  held: ScoreValue,
+  declaration: ScoreDeclaration,
+  at: string,
+): ScoreValue {
+  const isBest = held.best === null || isBetter(result.value, held.best, declaration.better);
+  return {
+    ...held,
+    best: isBest ? result.value : held.best,
+    sum: held.sum + result.value,
+    count: held.count + 1,
+    bestAt: isBest ? at : held.bestAt,
+    ...(declaration.entries !== undefined && { entries: entriesWith(result, held.entries ?? [], declaration, at) }),
   };
 }
 
 /** The best results with one more; of equal ones the earlier stands higher. */
 function entriesWith(
-  { value, name, note }: Submit,
+  { value, name, note }: Pick<Submit, 'value' | 'name' | 'note'>,
   held: readonly ScoreEntry[],
   { better, entries }: ScoreDeclaration,
   at: string,
@@ -72,10 +92,11 @@ function entriesWith(
 export function wrongInScore({ latest, best, sum, count, entries = [] }: ScoreValue): string | undefined {
   if (!Number.isSafeInteger(count) || count < 0) return `${count} can't be how many results there were`;
   if (count === 0) {
-    return latest === null && best === null && sum === 0 ? undefined : 'it has no result, and holds one all the same';
+    // A doubtful result is the latest, and counts nowhere.
+    return best === null && sum === 0 ? undefined : 'it has no result, and holds one all the same';
   }
   if (latest === null || best === null || !Number.isFinite(sum))
     return `it has ${count} results, and lacks one of them`;
-  if (count === 1 && (best !== latest || sum !== latest)) return 'it has one result, and holds several';
+  if (count === 1 && sum !== best) return 'it has one result, and holds several';
   return entries.length > count ? `it lists ${entries.length} results, and has ${count}` : undefined;
 }

@@ -1,5 +1,6 @@
 import { limits } from '@vekkon/core';
 import { z } from 'zod';
+import { standings } from './boards.js';
 import { transactionOutcome, transactions } from './changes.js';
 import { id, jsonValue, recordsByKey, time } from './values.js';
 
@@ -61,6 +62,9 @@ export const saveResponse = z.object({
   transactions: z.array(transactionOutcome),
   records: recordsByKey,
   session: z.object({ expiresAt: time, handoverWanted: z.boolean() }),
+  standings: standings
+    .optional()
+    .meta({ description: 'Of a save that submitted: what became of its results, by board.' }),
 });
 export type SaveResponse = z.infer<typeof saveResponse>;
 
@@ -98,10 +102,11 @@ export const leaveResponse = z.object({
   transactions: z.array(transactionOutcome),
   records: recordsByKey,
   session: z.object({ endedAt: time }),
+  standings: standings.optional(),
 });
 export type LeaveResponse = z.infer<typeof leaveResponse>;
 
-export const renewResponse = saveResponse.omit({ number: true, transactions: true });
+export const renewResponse = saveResponse.omit({ number: true, transactions: true, standings: true });
 export type RenewResponse = z.infer<typeof renewResponse>;
 
 /** One result of a bulk call: the response or the problem that the call would have had alone, with its status. */

@@ -15,6 +15,7 @@ import type { Response } from 'express';
 import { deviceIn, deviceOf } from '../access.js';
 import { recordsByKey } from '../records-by-key.js';
 import { JsonText, parsePart, serveRoute, type Desk } from '../serve-route.js';
+import { standingsTold } from '../standings-told.js';
 import { joinOutcome, saveOutcome, told } from '../told.js';
 import { newToken } from '../tokens.js';
 
@@ -229,10 +230,11 @@ function sessionState(desk: Desk, session: string, leaseEnds: number): SaveRespo
 }
 
 /** The stored outcome is sent as the text that it is, so that a repeated save gets the same bytes. */
-function saveText(desk: Desk, id: string, { outcome, leaseEnds, endedAt }: Saved): string {
+function saveText(desk: Desk, id: string, { outcome, results, leaseEnds, endedAt }: Saved): string {
   const session: SaveResponse['session'] | LeaveResponse['session'] =
     leaseEnds === null
       ? { endedAt: rfc3339(endedAt ?? 0), expiresAt: rfc3339(endedAt ?? 0), handoverWanted: false }
       : sessionState(desk, id, leaseEnds);
-  return `{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1, -1)},"session":${JSON.stringify(session)}}`;
+  const standings = results.length === 0 ? '' : `,"standings":${JSON.stringify(standingsTold(desk.boards, results))}`;
+  return `{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1, -1)},"session":${JSON.stringify(session)}${standings}}`;
 }

@@ -5,6 +5,7 @@ import * as gamesOnDevices from './0005-games-on-devices.js';
 import * as nothingLost from './0006-nothing-lost.js';
 import * as nobodyStuck from './0007-nobody-stuck.js';
 import * as aMillionPlayers from './0008-a-million-players.js';
+import * as boards from './0009-boards.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -19,6 +20,7 @@ const migrations: Record<string, Migration> = {
   '0006-nothing-lost': nothingLost,
   '0007-nobody-stuck': nobodyStuck,
   '0008-a-million-players': aMillionPlayers,
+  '0009-boards': boards,
 };
 
 /** The migration that a database of this version stands at. */

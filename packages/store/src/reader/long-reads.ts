@@ -13,6 +13,8 @@ const longReads = [
   'misfitsBeside',
   'misfitsBesideAgain',
   'recordsAsOf',
+  'spreadOfResults',
+  'standingsPage',
   'copies',
   'trash',
 ] as const;

@@ -10,6 +10,7 @@ import {
   type Records,
   type StoredRecord,
 } from '@vekkon/core';
+import type { Spread } from '@vekkon/core/boards';
 import type { MisfitCount } from '@vekkon/protocol';
 import type { Kysely } from 'kysely';
 import { keptQuery } from '../kept-query.js';
@@ -28,6 +29,7 @@ import type {
   TrashRow,
 } from '../tables.js';
 import { recordOf } from '../writer/records-in-work.js';
+import { BoardReads } from './boards.js';
 import { playersFound, playersPage, type PlayerPage } from './players.js';
 import {
   countOfUnsettled,
@@ -70,10 +72,12 @@ export interface ManifestDiff {
 export class Reader {
   readonly #db: Kysely<Tables>;
   readonly #manifests: Manifests;
+  readonly boards: BoardReads;
 
   constructor(db: Kysely<Tables>) {
     this.#db = db;
     this.#manifests = new Manifests(db);
+    this.boards = new BoardReads(db);
   }
 
   async credential(hash: string): Promise<Credential | undefined> {
@@ -402,6 +406,16 @@ export class Reader {
     const own = await lines.where('environment', '=', environment).execute();
     const ofTheService = await lines.where('environment', 'is', null).execute();
     return [...own, ...ofTheService].toSorted((one, other) => other.number - one.number).slice(0, count);
+  }
+
+  /** How the results of a season are spread. */
+  async spreadOfResults(board: number, season: number): Promise<Spread> {
+    return this.boards.spread(board, season);
+  }
+
+  /** A page of a season's standings in their order. */
+  async standingsPage(...asked: Parameters<BoardReads['page']>): ReturnType<BoardReads['page']> {
+    return this.boards.page(...asked);
   }
 
   async session(environment: number, id: string): Promise<SessionRow | undefined> {

@@ -62,6 +62,7 @@ export class CommandQueue {
       manifests: new Manifests(engine.writing, new NotedMap(notes)),
       leases: new Leases(startedAt, notes),
       instances: new HostInstances(engine.writing, notes),
+      boards: new NotedMap(notes),
       feed: new FeedInWork(notes),
       changedMeanwhile: new ChangedMeanwhile(),
     };

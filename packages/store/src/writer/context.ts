@@ -7,6 +7,7 @@ import type { ChangedMeanwhile } from './changed-meanwhile.js';
 import type { FeedInWork } from './feed-in-work.js';
 import type { HeldRecordsOfPlayers } from './held-records.js';
 import type { HostInstances } from './host-instances.js';
+import type { KnownBoard } from './known-boards.js';
 import type { Leases } from './leases.js';
 import type { NotedMap } from './undoable.js';
 
@@ -20,6 +21,8 @@ export interface WriterContext {
   readonly manifests: Manifests;
   readonly leases: Leases;
   readonly instances: HostInstances;
+  /** As they stand now, by environment and key. */
+  readonly boards: NotedMap<string, KnownBoard>;
   readonly feed: FeedInWork;
   readonly changedMeanwhile: ChangedMeanwhile;
 }

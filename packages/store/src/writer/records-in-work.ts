@@ -12,6 +12,7 @@ import {
   type Records,
   type Rules,
   type StoredRecord,
+  type Submit,
   type Transaction,
   type Trashed,
 } from '@vekkon/core';
@@ -48,6 +49,7 @@ type Outcome =
       readonly applied: true;
       readonly touched: ReadonlySet<string>;
       readonly forgetsOnce: boolean;
+      readonly results: readonly Submit[];
       /** The manifest with what was learned; undefined if nothing was. */
       readonly learned: Manifest | undefined;
     }
@@ -133,8 +135,8 @@ export class RecordsInWork {
     if (origin.session === null && !byPlayer) {
       for (const change of transaction.changes) this.checkpoints.noteOutside({ change }, origin.at);
     }
-    const { touched, forgetsOnce, learned } = outcome;
-    return { applied: true, touched, forgetsOnce, learned };
+    const { touched, forgetsOnce, learned, results } = outcome;
+    return { applied: true, touched, forgetsOnce, learned, results };
   }
 
   /** Takes over records as they are, with the ledger lines that led to them and what they replaced. */

@@ -1,9 +1,10 @@
-import { onceTokenLasts, type Manifest, type Rules, type Transaction } from '@vekkon/core';
+import { currentKey, onceTokenLasts, type Manifest, type Rules, type ScoreValue, type Transaction } from '@vekkon/core';
 import type { TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, SavingPlayer } from '../../tables.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type WriterContext } from '../context.js';
 import type { RecordsInWork } from '../records-in-work.js';
+import { takeResult, type ResultTaken } from '../standings-in-work.js';
 import { keepLearned } from './learning.js';
 import type { Unapplied } from '../unsettled-in-work.js';
 
@@ -11,6 +12,7 @@ import type { Unapplied } from '../unsettled-in-work.js';
 interface Source {
   readonly environment: EnvironmentRow;
   readonly session: string | null;
+  readonly saveNumber?: number | null;
   /** The host of the session, or the key that was shown. */
   readonly by: string;
   /** The older manifest version that the sender speaks. */
@@ -28,6 +30,8 @@ interface Source {
 
 export interface AppliedTransactions {
   readonly outcomes: TransactionOutcome[];
+  /** What became of the results in them. */
+  readonly results: ResultTaken[];
   /** Under the keys of now. */
   readonly touched: Set<string>;
   /** With what was learned on the way. */
@@ -47,6 +51,7 @@ export async function applyTransactions(
   let rules = before;
   const touched = new Set<string>();
   const outcomes: TransactionOutcome[] = [];
+  const results: ResultTaken[] = [];
   const times = transactions.map((one) => timeOf(one, source));
   await records.credits.load(transactions, rules.manifest, times);
   await records.checkpoints.load(transactions);
@@ -58,6 +63,7 @@ export async function applyTransactions(
     }
     const { session, by, spoken, byPlayer = false } = source;
     const origin = { session, by, label, at: timeOf(transaction, source) };
+    const scores = scoresBefore(transaction, records, rules.manifest);
     const outcome = records.apply(transaction, rules, origin, { spoken, byPlayer, seen: player.seen });
     if (!outcome.applied) {
       const { code: reason, detail } = outcome.problem;
@@ -73,10 +79,23 @@ export async function applyTransactions(
       await keepLearned(context, place, rules.manifest, outcome.learned, { by, now: source.now });
       rules = { ...rules, manifest: outcome.learned };
     }
+    for (const change of outcome.results) {
+      const held = scores.get(change.key);
+      const about = { session, host: session === null ? null : by, saveNumber: source.saveNumber ?? null };
+      const now = source.agesBy;
+      const taken = await takeResult(
+        context,
+        player,
+        rules.manifest,
+        { change, at: origin.at, held },
+        { ...about, now },
+      );
+      if (taken !== undefined) results.push(taken);
+    }
     if (outcome.forgetsOnce) await db.deleteFrom('once_tokens').where('player', '=', player.number).execute();
     if (once !== undefined) await use(once);
   }
-  return { outcomes, touched, rules };
+  return { outcomes, results, touched, rules };
 
   async function isUsed(token: string): Promise<boolean> {
     const [row] = await tokenOf(db, player.number, token);
@@ -95,6 +114,22 @@ export async function applyTransactions(
 const tokenOf = keptQuery((db, player: number, token: string) =>
   db.selectFrom('once_tokens').select('at').where('player', '=', player).where('token', '=', token),
 );
+
+/** The score records that a transaction submits to, as they are before it. */
+function scoresBefore(
+  { changes }: Transaction,
+  { records }: RecordsInWork,
+  manifest: Manifest,
+): ReadonlyMap<string, ScoreValue> {
+  const scores = new Map<string, ScoreValue>();
+  for (const change of changes) {
+    if (change.op !== 'submit') continue;
+    const key = currentKey(change.key, manifest);
+    const held = records.get(key);
+    if (held !== undefined && held.removed !== true) scores.set(key, held.value as ScoreValue);
+  }
+  return scores;
+}
 
 /** When a transaction happened: within its session, whatever the sender's clock says. */
 function timeOf({ at }: Transaction, { earliest, now }: Source): number {

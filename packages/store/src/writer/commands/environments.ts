@@ -1,6 +1,7 @@
 import type { Manifest } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, tellEnvironment, updateEnvironment, type Stamp, type WriterContext } from '../context.js';
+import { declareBoards } from './tend-seasons.js';
 import { note } from './activity.js';
 
 export interface NewKey {
@@ -68,6 +69,7 @@ export async function createEnvironment(
       })
       .execute();
   }
+  if (manifest !== null) await declareBoards(context, number, manifest.manifest, create);
   for (const key of create.keys) await keepKey(context, { ...create, ...key, environment: number });
   await tellEnvironment(context, number);
   return { number };

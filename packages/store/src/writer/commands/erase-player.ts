@@ -2,6 +2,7 @@ import { Refusal } from '@vekkon/protocol';
 import type { Stamp, WriterContext } from '../context.js';
 import { countUnsettled } from '../unsettled-sums.js';
 import { note } from './activity.js';
+import { eraseFromBoards } from './tend-seasons.js';
 
 export interface ErasePlayer {
   readonly environment: number;
@@ -37,6 +38,7 @@ export async function erasePlayer(
     context,
     unsettled.map((before) => ({ before, row: undefined })),
   );
+  await eraseFromBoards(context, number);
   for (const table of [
     'records',
     'history',

@@ -16,12 +16,30 @@ import { installManifest, watchPlayers } from './install-manifest.js';
 import { setLearning } from './learning.js';
 import { emptyEnvironment, makeNew } from './make-new.js';
 import { drop, settle } from './unsettled.js';
+import {
+  acceptDoubtful,
+  barPlayer,
+  closeSeason,
+  putBackStanding,
+  readmitPlayer,
+  rejectDoubtful,
+  takeOffStanding,
+} from './boards.js';
+import { tendSeasons } from './tend-seasons.js';
 
 /** Every command of the writer, by name. */
 export const commands = {
   join,
   save,
   renew,
+  tendSeasons,
+  closeSeason,
+  takeOffStanding,
+  putBackStanding,
+  barPlayer,
+  readmitPlayer,
+  acceptDoubtful,
+  rejectDoubtful,
   settle,
   drop,
   note,

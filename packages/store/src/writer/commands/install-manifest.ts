@@ -4,6 +4,7 @@ import { recount, type CountedBeside } from '../../misfits-beside.js';
 import type { EnvironmentRow } from '../../tables.js';
 import { environmentOf, updateEnvironment, type Stamp, type WriterContext } from '../context.js';
 import { note } from './activity.js';
+import { declareBoards } from './tend-seasons.js';
 
 export interface InstallManifest {
   readonly environment: number;
@@ -101,6 +102,7 @@ export async function installManifest(
     .execute();
   const forgets = await forgetLearned(context, number, manifest, environment.learns === 1);
   await updateEnvironment(context, number, { manifest_version: version, learned: forgets });
+  await declareBoards(context, number, inForce, install);
   const detail = `version ${version}${records > 0 ? `, with ${records} misfits accepted` : ''}`;
   await note(context, { environment: number, what: 'manifest-installed', by, player: null, detail, now });
   return { version };

@@ -6,6 +6,7 @@ import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { findPlayer, openSessionOf } from '../sessions.js';
 import { note } from './activity.js';
+import { leaveOpenSeasons } from './tend-seasons.js';
 
 export interface MakeNew {
   readonly environment: number;
@@ -63,6 +64,15 @@ async function makeOneNew(
     .where('by_operator', '=', 0)
     .where('given_up_at', 'is', null)
     .execute();
+  const about = { player: player.number, why: 'taken-off', reason: 'the player was made new', by, at: now } as const;
+  for (const { board, season, value, reached } of await leaveOpenSeasons(context, player.number)) {
+    const row = { board, season, value, reached, ...about };
+    await db
+      .insertInto('set_aside')
+      .values(row)
+      .onConflict((conflict) => conflict.columns(['board', 'season', 'player']).doUpdateSet({ value, reached }))
+      .execute();
+  }
   await db.deleteFrom('once_tokens').where('player', '=', player.number).execute();
   await db.updateTable('players').set({ first_joined_at: null }).where('number', '=', player.number).execute();
   return { checkpoint, records: trash.length };

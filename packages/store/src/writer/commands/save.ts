@@ -8,6 +8,7 @@ import { RecordsInWork } from '../records-in-work.js';
 import { recordsUnder } from '../records-under.js';
 import { outcomeOf, putAside, takeAnswered } from '../save-outcomes.js';
 import { endSession, hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
+import type { ResultTaken } from '../standings-in-work.js';
 import { UnsettledInWork } from '../unsettled-in-work.js';
 import { boundWhatPlayersWrite } from '../written-by-players.js';
 import { applyTransactions } from './apply-transactions.js';
@@ -39,6 +40,8 @@ export interface SaveOutcome {
 export interface Saved {
   /** The outcome as JSON text: the same number gets it byte for byte. */
   readonly outcome: string;
+  /** What became of the results that it submitted. */
+  readonly results: readonly ResultTaken[];
   /** The number was sent before. */
   readonly isAgain: boolean;
   readonly player: string;
@@ -68,7 +71,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const spoken = await spokenBy(context, environment, session, newest);
   const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
   const unsettled = new UnsettledInWork(context, session, { number: save.number ?? 0, digest, now: save.now });
-  const { outcomes, touched, rules } = await applyTransactions(
+  const { outcomes, results, touched, rules } = await applyTransactions(
     context,
     records,
     newest.rules,
@@ -77,6 +80,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
     {
       environment,
       session: session.id,
+      saveNumber: save.number,
       by: session.host,
       spoken,
       earliest: session.joined_at,
@@ -90,12 +94,14 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   await records.writeFor(player, save.now);
   await unsettled.write();
   const keys = new Set([...touched, ...(save.seen === null ? [] : records.changedSince(save.seen))]);
-  const outcome = JSON.stringify({
+  const told = JSON.stringify({
     number: save.number,
     seen: player.seen,
     transactions: outcomes,
     records: recordsUnder(keys, records, rules, spoken, save.device !== null),
   } satisfies SaveOutcome);
+  // What is answered beside the outcome is looked up again from this, in a line of its own.
+  const outcome = results.length === 0 ? told : `${told}\n${JSON.stringify(results)}`;
   // Of a session its last outcome stays: what it is longer than the one before is kept beside the records.
   const longer = save.leave ? outcome.length : Math.max(outcome.length - (session.last_outcome?.length ?? 0), 0);
   await keep(context, session, player, save, digest, outcome);
@@ -289,8 +295,10 @@ function answer(
   { monotonic }: Stamp,
 ): Saved {
   const isOpen = session.ended_at === null;
+  const [told = '', results = '[]'] = outcome.split('\n');
   return {
-    outcome,
+    outcome: told,
+    results: JSON.parse(results) as readonly ResultTaken[],
     isAgain,
     player: player.id,
     host: session.host,

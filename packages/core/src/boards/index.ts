@@ -1,0 +1,3 @@
+export * from './seasons.js';
+export * from './spread.js';
+export * from './standing-index.js';
