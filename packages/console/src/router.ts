@@ -1,5 +1,6 @@
 import { createRouter, createWebHistory } from 'vue-router';
 import Activity from './pages/Activity.vue';
+import Boards from './pages/Boards.vue';
 import FirstAdmin from './pages/FirstAdmin.vue';
 import Manifest from './pages/Manifest.vue';
 import Player from './pages/Player.vue';
@@ -15,6 +16,7 @@ export const router = createRouter({
     { path: '/first-admin', name: 'first-admin', component: FirstAdmin, meta: { open: true, title: 'First admin' } },
     { path: '/players', name: 'players', component: Players, meta: { title: 'Players' } },
     { path: '/players/:id', name: 'player', component: Player, props: true, meta: { title: 'Player' } },
+    { path: '/boards', name: 'boards', component: Boards, meta: { title: 'Boards' } },
     { path: '/activity', name: 'activity', component: Activity, meta: { title: 'Activity' } },
     { path: '/manifest', name: 'manifest', component: Manifest, meta: { title: 'Manifest' } },
     { path: '/:elsewhere(.*)', redirect: '/players' },

@@ -16,6 +16,8 @@ export interface DemoOptions {
   readonly history?: number;
   /** Throw away what is in the folder and start over. */
   readonly fresh: boolean;
+  /** After how many milliseconds the season of the gorge turns; by itself if left out. */
+  readonly seasonIn?: number | undefined;
   /** Told to the person who started it. */
   readonly say: (line: string) => void;
 }
@@ -57,6 +59,7 @@ export async function startDemo({
   pilots,
   history = pilotsWithHistory,
   fresh,
+  seasonIn,
   say,
 }: DemoOptions): Promise<Demo> {
   const accessFile = path.join(data, 'access.json');
@@ -91,7 +94,7 @@ export async function startDemo({
   const access = { ...(JSON.parse(readFileSync(accessFile, 'utf8')) as DemoAccess), url: service.url };
   writeAccess(accessFile, access);
   writeKeyForPage(data, access.deviceKey);
-  await installNewest(access, say);
+  await installNewest(access, seasonIn, say);
   service.store.warm();
   const fleet = new Fleet(service.url, access.hostKey, pilots);
   return {
@@ -106,15 +109,27 @@ export async function startDemo({
 }
 
 /** A folder from an earlier version of the demo gets the manifest of this one. */
-async function installNewest(access: DemoAccess, say: DemoOptions['say']): Promise<void> {
+async function installNewest(access: DemoAccess, seasonIn: number | undefined, say: DemoOptions['say']): Promise<void> {
   const { url, operator, game, environment } = access;
   const { token } = await VekkonOperator.signIn(url, operator.email, operator.password);
   const admin = new VekkonOperator({ url, token, environment: `${game}/${environment}` });
   const { text } = await admin.manifestFile();
-  if (text === demoManifest()) return await admin.signOut();
-  const { version } = await admin.installManifest(demoManifest(), { acceptMisfits: true });
+  const turnsAt = seasonIn === undefined ? undefined : new Date(Date.now() + Math.max(seasonIn, shortestSeason));
+  const wanted = turnsAt === undefined ? demoManifest() : turningAt(turnsAt);
+  if (text === wanted) return await admin.signOut();
+  const { version } = await admin.installManifest(wanted, { acceptMisfits: true });
   await admin.signOut();
   say(`Installed this version's manifest, as version ${version}.`);
+  if (turnsAt !== undefined) say(`The season of the gorge turns at ${turnsAt.toISOString().slice(11, 16)} UTC.`);
+}
+
+/** A cron expression knows minutes: the next whole one is at most so far away. */
+const shortestSeason = 60_000;
+
+/** The manifest with a season that turns at a moment, and a short time of grace. */
+function turningAt(at: Date): string {
+  const cron = `${at.getUTCMinutes()} ${at.getUTCHours()} ${at.getUTCDate()} ${at.getUTCMonth() + 1} *`;
+  return demoManifest().replace('season: weekly', `season: "${cron}"\n    grace: 10`);
 }
 
 /** The game at /play, and beside it the key that it shows. */
@@ -136,6 +151,13 @@ function writeAccess(file: string, access: DemoAccess): void {
   writeFileSync(file, `${JSON.stringify(access, null, 2)}\n`, { mode: 0o600 });
 }
 
+/** One pilot is kept off the gorge, as somebody would who looks after it. */
+async function keepHonest(admin: VekkonOperator): Promise<void> {
+  const { standings } = await admin.boards.stretch('gorge-run', { count: 1 });
+  const [first] = standings;
+  if (first !== undefined) await admin.boards.bar('gorge-run', first.player, 'flew the gorge without a glider');
+}
+
 /** Makes the first admin and the environment as a person would, then writes the history. */
 async function makeData(data: string, history: number): Promise<number> {
   const until = Date.now();
@@ -152,6 +174,9 @@ async function makeData(data: string, history: number): Promise<number> {
     const environment = await service.store.reader.environmentNamed(made.game, made.environment);
     if (environment === undefined) throw new Error('The environment that was just made is not there.');
     const saves = await writeHistory(service.store, clock, environment.number, history, until);
+    // Forty days later the first sign-in is over.
+    const again = await VekkonOperator.signIn(service.url, operator.email, operator.password);
+    await keepHonest(new VekkonOperator({ url: service.url, token: again.token }));
     writeAccess(path.join(data, 'access.json'), {
       url: service.url,
       game: made.game,

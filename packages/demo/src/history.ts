@@ -25,13 +25,20 @@ export class HistoryClock implements Clock {
   }
 }
 
-/** How many pilots are written at a time: their pages stay at hand, and a commit is full. */
-const lanes = 24;
+/** Something that happened at a moment, in milliseconds since 1970. */
+interface Happening {
+  readonly at: number;
+  readonly write: () => Promise<unknown>;
+}
+
+/** How many happenings wait for their answers at a time, so that commits are full. */
+const inFlight = 400;
 
 /**
- * Writes forty days of made-up play through the real write path: joins,
- * saves, leaves, each decided by the rules. Nobody waits for an answer before
- * the next save, so that commits are full.
+ * Writes forty days of made-up play through the real write path, in the order
+ * in which it happened: joins, saves, leaves, each decided by the rules, and
+ * the seasons of boards as they turn. Nobody waits for an answer before the
+ * next save, so that commits are full.
  *
  * @param until when the history ends, in milliseconds since 1970, UTC
  * @returns how many saves it wrote
@@ -44,17 +51,38 @@ export async function writeHistory(
   until: number,
 ): Promise<number> {
   let saves = 0;
-  const pilots = makePilots(pilotCount).entries();
-  await Promise.all(
-    Array.from({ length: lanes }, async () => {
-      for (const [index, pilot] of pilots) await Promise.all(playFor(pilot, new Random(1000 + index)));
-    }),
-  );
+  const happenings = makePilots(pilotCount)
+    .flatMap((pilot, index) => lifeOf(pilot, new Random(1000 + index), index))
+    .toSorted((one, other) => one.at - other.at);
+  let turnsAt: number | null = clock.time;
+  let written: Promise<unknown>[] = [];
+  for (const { at, write } of happenings) {
+    if (written.length >= inFlight || (turnsAt !== null && at >= turnsAt)) {
+      await Promise.all(written);
+      written = [];
+    }
+    // What is due before this happens is done before it.
+    while (turnsAt !== null && at >= turnsAt) {
+      clock.time = Math.max(clock.time, turnsAt);
+      turnsAt = await tendSeasons();
+    }
+    clock.time = at;
+    written.push(write());
+  }
+  await Promise.all(written);
+  clock.time = until;
+  await tendSeasons();
   return saves;
 
-  /** @returns what resolves when all of it is written */
-  function playFor(pilot: Pilot, random: Random): Promise<unknown>[] {
-    const written: Promise<unknown>[] = [];
+  async function tendSeasons(): Promise<number | null> {
+    for (;;) {
+      const { hasMore, nextAt } = await writer.do('tendSeasons', {});
+      if (!hasMore) return nextAt;
+    }
+  }
+
+  function lifeOf(pilot: Pilot, random: Random, index: number): readonly Happening[] {
+    const happened: Happening[] = [];
     const have: Holdings = { feathers: 40, chapter: 1 };
     let at = until - random.next() * historyDays * day;
     const stays = random.between(2, 6);
@@ -62,66 +90,75 @@ export async function writeHistory(
     for (let stay = 0; stay < stays; stay++) {
       at += pause * (0.4 + random.next());
       if (at > until - 60 * 60_000) break;
-      at = stayOnce(pilot, random, at, stay, have, written);
+      const odd = stay === 0 ? oddGlides.get(index) : undefined;
+      at = stayOnce(pilot, random, at, stay, have, happened, odd);
     }
-    return written;
+    return happened;
   }
 
-  /** One session: joined, saved a few times, left. The clock is set at each step, and each step is stamped with it. */
+  /** One session: joined, saved a few times, left. Each step is stamped with its own time. */
   function stayOnce(
     pilot: Pilot,
     random: Random,
     joinedAt: number,
     stay: number,
     have: Holdings,
-    written: Promise<unknown>[],
+    happened: Happening[],
+    odd: number | undefined,
   ): number {
-    let at = joinedAt;
-    clock.time = Math.round(at);
+    let at = Math.round(joinedAt);
     const session = `ses_history-${pilot.id}-${String(stay).padStart(3, '0')}`;
-    written.push(
-      writer.do('join', {
-        environment,
-        player: pilot.id,
-        session,
-        host: random.oneOf(hosts),
-        instance: null,
-        device: null,
-        attempt: null,
-        name: pilot.name,
-        manifest: null,
-        waits: false,
-        attributes: { build: '1.8.0', platform: random.oneOf(['linux', 'windows', 'android']) },
-      }),
-    );
+    const join = {
+      environment,
+      player: pilot.id,
+      session,
+      host: random.oneOf(hosts),
+      instance: null,
+      device: null,
+      attempt: null,
+      name: pilot.name,
+      manifest: null,
+      waits: false,
+      attributes: { build: '1.8.0', platform: random.oneOf(['linux', 'windows', 'android']) },
+    };
+    happened.push({ at, write: () => writer.do('join', join) });
     const count = random.between(2, 8);
     for (let number = 1; number <= count; number++) {
       at += random.between(40, 300) * 1000;
-      clock.time = Math.round(at);
       const isLast = number === count;
       const transactions = [
         ...flySome(random, have.feathers),
         ...(isLast ? land(random, have.chapter) : []),
         ...(random.chance(0.04) ? [findWing(random, pilot.id)] : []),
         ...(isLast && random.chance(0.02) ? [startOver] : []),
+        ...(isLast && odd !== undefined ? [glide(odd)] : []),
       ];
       for (const transaction of transactions) keepCount(have, transaction);
-      written.push(
-        writer.do('save', {
-          environment,
-          session,
-          number,
-          seen: null,
-          answered: number - 1,
-          device: null,
-          transactions,
-          leave: isLast,
-        }),
-      );
+      const save = {
+        environment,
+        session,
+        number,
+        seen: null,
+        answered: number - 1,
+        device: null,
+        transactions,
+        leave: isLast,
+      };
+      happened.push({ at, write: () => writer.do('save', save) });
       saves++;
     }
     return at;
   }
+}
+
+/** Glides that nobody believes, by pilot. */
+const oddGlides: ReadonlyMap<number, number> = new Map([
+  [5, 95_400],
+  [33, 412_000],
+]);
+
+function glide(value: number): Transaction {
+  return { label: 'a long glide', changes: [{ op: 'submit', key: 'score/longest-glide', value }] };
 }
 
 /** What a pilot has, as far as it decides what they do next. */

@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
 import { bold, faint } from '../output/table.js';
+import { durationFrom } from './options.js';
 import { askedOrFault, countOf, portOf, untilAsked } from './running.js';
 
 interface DemoOptions {
@@ -8,6 +9,7 @@ interface DemoOptions {
   readonly pilots: number;
   readonly history: number;
   readonly fresh: boolean;
+  readonly seasonIn?: number;
 }
 
 export function addDemo(program: Command): void {
@@ -18,6 +20,7 @@ export function addDemo(program: Command): void {
     .option('--data <folder>', 'where the demo is kept; one that has data is kept as it is', 'demo-data')
     .option('--pilots <count>', 'how many simulated pilots fly', countOf, 12)
     .option('--history <count>', 'how many pilots have forty days of made-up play behind them', countOf, 2_400)
+    .option('--season-in <time>', 'let the season of the gorge turn after so long, such as 2m', durationFrom)
     .option('--fresh', 'throw away what is in the folder and start over', false)
     .action(async (options: DemoOptions) => {
       const { startDemo } = await import('@vekkon/demo');

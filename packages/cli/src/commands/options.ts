@@ -30,3 +30,10 @@ export function wholeNumber(least: number, most: number): (text: string) => numb
     return number;
   };
 }
+
+/** A length of time as it was typed, such as `2m`, `1h` or `7d`. @returns milliseconds */
+export function durationFrom(text: string): number {
+  const [, many, unit] = /^(\d{1,6})([mhd])$/.exec(text.trim()) ?? [];
+  if (unit === undefined) throw new InvalidArgumentError('Write how long, such as 2m, 1h or 7d.');
+  return Number(many) * units[unit as keyof typeof units];
+}

@@ -10,7 +10,7 @@ import type {
   Stretch,
 } from '@vekkon/protocol';
 import { boardPath } from '../transport/board-path.js';
-import type { Transport } from '../transport/transport.js';
+import type { HttpTransport } from '../transport/transport.js';
 
 /** How long to wait for what walks a whole board, in milliseconds. */
 const walking = 300_000;
@@ -21,10 +21,10 @@ interface OfSeason {
 
 /** Boards as the people behind the game see them, and keep them honest. */
 export class OperatorBoards {
-  readonly #transport: Transport;
+  readonly #transport: HttpTransport;
 
   /** @internal */
-  constructor(transport: Transport) {
+  constructor(transport: HttpTransport) {
     this.#transport = transport;
   }
 
@@ -64,6 +64,11 @@ export class OperatorBoards {
   /** How results are spread. */
   spread(board: string, { season }: OfSeason = {}): Promise<SpreadResponse> {
     return this.#transport.send({ method: 'GET', path: boardPath(board, '/spread', { season }), timeout: walking });
+  }
+
+  /** All standings of a season as CSV (RFC 4180), as they come. */
+  export(board: string, { season }: OfSeason = {}): Promise<ReadableStream<Uint8Array>> {
+    return this.#transport.open(boardPath(board, '/export', { season }));
   }
 
   /** What closing the open season would give, and to whom: nothing is done. */

@@ -31,7 +31,7 @@ import type {
   TrashList,
 } from '@vekkon/protocol';
 import { OperatorBoards } from './operator-boards.js';
-import { HttpTransport, type Transport } from '../transport/transport.js';
+import { HttpTransport } from '../transport/transport.js';
 
 export interface VekkonOperatorOptions {
   readonly url: string;
@@ -48,7 +48,7 @@ const counting = 300_000;
 export class VekkonOperator {
   /** Leaderboards. */
   readonly boards: OperatorBoards;
-  readonly #transport: Transport;
+  readonly #transport: HttpTransport;
 
   constructor({ url, token, environment }: VekkonOperatorOptions) {
     this.#transport = new HttpTransport(url, {

@@ -72,6 +72,20 @@ export class HttpTransport implements Transport {
       secondsToWait(response.headers.get('Retry-After')),
     );
   }
+
+  /** The body of an answer that is no JSON, as it comes. */
+  async open(path: string): Promise<ReadableStream<Uint8Array>> {
+    let response: Response;
+    try {
+      response = await this.#fetch(this.#url + path, { headers: this.#headers });
+    } catch (cause) {
+      throw new ServiceUnreachable(this.#url, cause);
+    }
+    if (response.ok && response.body !== null) return response.body;
+    const answer = parsed(await response.text());
+    if (isProblem(answer)) throw new ServiceRefused(answer);
+    throw new ServiceUnreachable(this.#url, new Error(`status ${response.status}`));
+  }
 }
 
 /** Retry-After (RFC 9110): seconds, or a date. */

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import Badge from 'primevue/badge';
 import Button from 'primevue/button';
 import Select from 'primevue/select';
 import { computed, onMounted, ref } from 'vue';
@@ -6,6 +7,7 @@ import { useRoute, useRouter } from 'vue-router';
 import mark from '../mark.svg';
 import { useDaylight } from '../daylight.js';
 import { nameOf, serviceUrl, useSignedIn } from '../signed-in.js';
+import { refreshing } from '../refreshing.js';
 import { refusedCredential } from '../refused.js';
 import DisturbanceBanner from './DisturbanceBanner.vue';
 import ProblemNotice from './ProblemNotice.vue';
@@ -17,6 +19,8 @@ const router = useRouter();
 const problem = ref<unknown>();
 const isLoaded = ref(false);
 const origin = serviceUrl;
+/** Results that wait for a person. */
+const doubtful = ref(0);
 
 const choices = computed(() =>
   environments.value.map((one) => ({ name: nameOf(one), label: `${one.title} · ${one.environment}` })),
@@ -53,6 +57,11 @@ async function signOut(): Promise<void> {
 }
 
 onMounted(start);
+refreshing(async () => {
+  if (!isLoaded.value || environments.value.length === 0) return;
+  const found = await calls.value.boards.doubtful({ count: 1 }).catch(() => undefined);
+  doubtful.value = found?.total ?? 0;
+});
 </script>
 
 <template>
@@ -60,6 +69,9 @@ onMounted(start);
     <RouterLink class="mark" to="/players"><img :src="mark" alt="" width="30" height="30" />Vekkon</RouterLink>
     <nav aria-label="Pages">
       <RouterLink to="/players" :class="{ here: route.path.startsWith('/players') }">Players</RouterLink>
+      <RouterLink to="/boards" :class="{ here: route.path === '/boards' }"
+        >Boards<Badge v-if="doubtful > 0" :value="doubtful" severity="danger" :aria-label="`${doubtful} doubtful`"
+      /></RouterLink>
       <RouterLink to="/activity" :class="{ here: route.path === '/activity' }">Activity</RouterLink>
       <RouterLink to="/manifest" :class="{ here: route.path === '/manifest' }">Manifest</RouterLink>
     </nav>
@@ -137,6 +149,10 @@ nav a {
   color: inherit;
   text-decoration: none;
   border-bottom: 2px solid transparent;
+}
+
+nav a :deep(.p-badge) {
+  margin-left: 0.4rem;
 }
 
 nav a.here {

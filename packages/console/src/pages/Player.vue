@@ -15,6 +15,7 @@ import LedgerView from '../components/LedgerView.vue';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import RecordsView from '../components/RecordsView.vue';
 import SessionsView from '../components/SessionsView.vue';
+import StandingsView from '../components/StandingsView.vue';
 import TrashView from '../components/TrashView.vue';
 import UnsettledView from '../components/UnsettledView.vue';
 import { refreshing } from '../refreshing.js';
@@ -88,6 +89,7 @@ refreshing(load);
       <TabList>
         <Tab value="records">Records</Tab>
         <Tab value="ledger">Ledger</Tab>
+        <Tab value="standings">Standings</Tab>
         <Tab value="sessions">Sessions</Tab>
         <Tab value="unsettled">Unsettled</Tab>
         <Tab value="checkpoints">Checkpoints</Tab>
@@ -120,6 +122,9 @@ refreshing(load);
         </TabPanel>
         <TabPanel value="ledger">
           <LedgerView :player="player.id" />
+        </TabPanel>
+        <TabPanel value="standings">
+          <StandingsView :player="player.id" />
         </TabPanel>
         <TabPanel value="sessions">
           <SessionsView :sessions="sessions" />

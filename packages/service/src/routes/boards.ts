@@ -114,10 +114,10 @@ export function serveBoards(desk: Desk): void {
     return undefined;
   });
 
-  serveBoard(routes.spread, async ({ board, key }, { query }) => {
+  serveBoard(routes.spread, async ({ board, key, declaration }, { query }) => {
     const { row } = await seasonOf(reads, board, query.season);
     const spread = await longReads.spreadOfResults(board.number, row.number);
-    return { board: key, season: row.number, ...spread, bins: [...spread.bins] };
+    return { board: key, season: row.number, ...spread, bins: [...spread.bins], unit: declaration.unit ?? null };
   });
 
   serveBoard(routes.exportStandings, async (asked, { query, response }) => {
@@ -426,20 +426,23 @@ function doubtfulAsTold(
   row: DoubtfulRow & { readonly player_id: string; readonly player_name: string | null },
   manifest: Manifest | undefined,
 ) {
+  const unit = manifest && declarationOf(row.key, manifest)?.unit;
+  const before = JSON.parse(row.before) as { readonly best?: number | null } | null;
   return {
     id: String(row.number),
     board: row.key,
     player: row.player_id,
     name: row.player_name,
     value: row.value,
-    shown: shownResult(row.value, manifest && declarationOf(row.key, manifest)?.unit),
+    shown: shownResult(row.value, unit),
     at: rfc3339(row.at),
     entry: row.name,
     note: row.note,
     session: row.session,
     host: row.host,
     number: row.save_number,
-    before: JSON.parse(row.before) as never,
+    before: before as never,
+    bestBefore: typeof before?.best === 'number' ? shownResult(before.best, unit) : null,
     state: row.state,
     decidedAt: row.decided_at === null ? null : rfc3339(row.decided_at),
     decidedBy: row.decided_by,
