@@ -16,7 +16,10 @@ const mayImport = {
 };
 
 /** The subpaths by which a package may be entered, beside its index. */
-const subpaths = { core: ['manifest-file', 'schema-check'], client: ['host', 'operator', 'player', 'file-storage'] };
+const subpaths = {
+  core: ['boards', 'manifest-file', 'schema-check'],
+  client: ['host', 'operator', 'player', 'file-storage'],
+};
 
 const nodeOnly = ['node:*', 'better-sqlite3', 'kysely', 'express', 'pino'];
 

@@ -4,7 +4,6 @@
  *
  *   npm run bench [-- --rounds 5] [-- --seconds 3] [-- --only save] [-- --profile /tmp/profiles]
  */
-import { fork, type ChildProcess } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { cpus, tmpdir } from 'node:os';
 import path from 'node:path';
@@ -12,6 +11,7 @@ import { parseArgs } from 'node:util';
 import { VekkonHost, VekkonOperator } from '@vekkon/client';
 import { demoManifest } from '@vekkon/demo';
 import { bareRowsPerSecond } from './bare-rows.js';
+import { Helper } from './helper.js';
 import { freePort, ServiceProcess } from './service-process.js';
 import type { Connection, Loaded, Sending } from './speed-load.js';
 
@@ -51,26 +51,6 @@ const { hostKey } = await new VekkonOperator({ url: service.url, token }).create
   live: true,
 });
 const headers = { Authorization: `Bearer ${hostKey}` };
-
-/** A process that answers to what it is sent. */
-class Helper {
-  readonly #child: ChildProcess;
-
-  constructor(file: string) {
-    this.#child = fork(path.join(import.meta.dirname, file), { execArgv: ['--import', 'tsx'] });
-    process.once('exit', () => this.#child.kill());
-  }
-
-  hear<T>(): Promise<T> {
-    return new Promise((resolve) => this.#child.once('message', (message) => resolve(message as T)));
-  }
-
-  async ask<T>(message: object): Promise<T> {
-    const heard = this.hear<T>();
-    this.#child.send(message);
-    return heard;
-  }
-}
 
 const bare = new Helper('bare-express.ts');
 const { port: barePort } = await bare.hear<{ readonly port: number }>();

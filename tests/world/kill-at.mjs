@@ -10,6 +10,9 @@ import { isMainThread, parentPort } from 'node:worker_threads';
 const point = process.env.VEKKON_KILL_AT;
 const store = path.resolve(import.meta.dirname, '../../packages/store/package.json');
 
+/** How many commits there were since it counts. */
+let commits = 0;
+
 /** What a process is killed by leaves no time for anything. */
 function reach(here) {
   if (here !== point || !fs.existsSync(process.env.VEKKON_KILL_WHEN)) return;
@@ -32,9 +35,12 @@ if (isMainThread) {
     if (sql !== 'commit') return statement;
     const { run } = statement;
     statement.run = (...values) => {
+      if (fs.existsSync(process.env.VEKKON_KILL_WHEN)) commits++;
       reach('before the commit');
+      reach(`before commit ${commits}`);
       const done = run.apply(statement, values);
       reach('after the commit');
+      reach(`after commit ${commits}`);
       return done;
     };
     return statement;

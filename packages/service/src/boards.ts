@@ -24,6 +24,8 @@ export interface BoardInMemory {
 
 /** For how long standings are taken in before others get their turn, in milliseconds. */
 const longestTurn = 10;
+/** After how many standings it looks at the time. */
+const looksEvery = 256;
 
 /**
  * The boards beside the store: made from it at start, and kept by the feed of
@@ -51,7 +53,10 @@ export class Boards {
       known.seasons.set(season.number, inMemory);
       return inMemory;
     });
-    for (const season of reading) await this.#read(season);
+    // Small ones first: nobody waits for a large board of another game.
+    for (const season of reading.toSorted((one, other) => one.row.standings - other.row.standings)) {
+      await this.#read(season);
+    }
   }
 
   heed(event: FeedEvent): void {
@@ -117,11 +122,11 @@ export class Boards {
     const { board, number } = season.row;
     for (let after: Parameters<LongReads['standingsPage']>[2] = null; ;) {
       if (this.#isClosed) return;
-      const { standings, next } = await this.#longReads.standingsPage(board, number, after);
+      const { players, values, reached, next } = await this.#longReads.standingsPage(board, number, after);
       let since = performance.now();
-      for (const { player, value, reached } of standings) {
-        if (!season.moved.has(player)) season.index.set(player, value, reached);
-        if (performance.now() - since < longestTurn) continue;
+      for (const [at, player] of players.entries()) {
+        if (!season.moved.has(player)) season.index.set(player, values[at] ?? 0, reached[at] ?? 0);
+        if (at % looksEvery !== 0 || performance.now() - since < longestTurn) continue;
         await new Promise((resolve) => setImmediate(resolve));
         since = performance.now();
       }

@@ -1,5 +1,6 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { setTimeout as pause } from 'node:timers/promises';
 import { version } from '@vekkon/protocol';
 import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
 import { Access } from './access.js';
@@ -56,6 +57,8 @@ export interface Service {
 }
 
 const invitationLasts = 60 * 60 * 1000;
+/** How long the start waits for boards to be read, in milliseconds. */
+const waitsForBoards = 1_000;
 const pruneEvery = 60 * 60 * 1000;
 const dayLength = 24 * 60 * 60 * 1000;
 
@@ -104,6 +107,11 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     isStopping: () => isStopping,
     answering: (): (() => void) => connections.answering(),
   };
+  // Small boards are there before anybody asks; a large one is read on while it answers, and says that it is not ready.
+  const loading = boards.load(await store.reader.boards.live()).catch((err: unknown) => {
+    if (!isStopping) log.error({ err }, 'The boards could not be read');
+  });
+  await Promise.race([loading, pause(waitsForBoards, undefined, { ref: false })]);
   const connections = new Connections(makeApp(desk, version, options), options.keepAlive);
   const url = await listening(connections.server, options).catch(async (error: unknown) => {
     await store.close();
@@ -112,10 +120,6 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   // What it starts on may be full: then it says so from the beginning.
   await store.writer.do('probe', {}).catch((err: unknown) => log.warn({ err }, 'Nothing can be written now'));
   for (const note of notesOn(store)) log.warn(note);
-  // Read while it answers already: until then a board says that it is not ready.
-  const loading = boards.load(await store.reader.boards.live()).catch((err: unknown) => {
-    if (!isStopping) log.error({ err }, 'The boards could not be read');
-  });
   void seasons.tend();
   const pruning = new Pruning(store, log);
   await pruning.run();

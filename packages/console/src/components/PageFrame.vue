@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import Badge from 'primevue/badge';
 import Button from 'primevue/button';
 import Select from 'primevue/select';
 import { computed, onMounted, ref } from 'vue';
@@ -70,8 +69,10 @@ refreshing(async () => {
     <nav aria-label="Pages">
       <RouterLink to="/players" :class="{ here: route.path.startsWith('/players') }">Players</RouterLink>
       <RouterLink to="/boards" :class="{ here: route.path === '/boards' }"
-        >Boards<Badge v-if="doubtful > 0" :value="doubtful" severity="danger" :aria-label="`${doubtful} doubtful`"
-      /></RouterLink>
+        >Boards<span v-if="doubtful > 0" class="count" :aria-label="`${doubtful} doubtful`">{{
+          doubtful
+        }}</span></RouterLink
+      >
       <RouterLink to="/activity" :class="{ here: route.path === '/activity' }">Activity</RouterLink>
       <RouterLink to="/manifest" :class="{ here: route.path === '/manifest' }">Manifest</RouterLink>
     </nav>
@@ -149,10 +150,6 @@ nav a {
   color: inherit;
   text-decoration: none;
   border-bottom: 2px solid transparent;
-}
-
-nav a :deep(.p-badge) {
-  margin-left: 0.4rem;
 }
 
 nav a.here {

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import type { Board } from '@vekkon/protocol';
-import Badge from 'primevue/badge';
 import Select from 'primevue/select';
 import Skeleton from 'primevue/skeleton';
 import Tab from 'primevue/tab';
@@ -63,7 +62,7 @@ refreshing(load);
 function ruleInWords({ better, counts, seasons }: Board): string {
   const what = { best: 'the best counts', newest: 'the newest counts', sum: 'all are added up' }[counts];
   const when = seasons === 'none' ? 'it never starts anew' : `it starts anew ${seasons}`;
-  return `${better} is better, ${what}, ${when}`;
+  return `${better === 'higher' ? 'Higher' : 'Lower'} is better, ${what}, ${when}`;
 }
 </script>
 
@@ -110,7 +109,9 @@ function ruleInWords({ better, counts, seasons }: Board): string {
       <Tab value="standings">Standings</Tab>
       <Tab value="seasons">Seasons</Tab>
       <Tab value="spread">Spread</Tab>
-      <Tab value="doubtful">Doubtful <Badge v-if="doubtful > 0" :value="doubtful" severity="danger" /></Tab>
+      <Tab value="doubtful"
+        >Doubtful <span v-if="doubtful > 0" class="count">{{ doubtful }}</span></Tab
+      >
     </TabList>
     <TabPanels>
       <TabPanel value="standings">

@@ -31,9 +31,9 @@ export function spreadOf(sorted: readonly number[]): Spread {
   const all = [...sorted];
   const [lower = lowest, upper = highest] = [quantileSorted(all, 0.25), quantileSorted(all, 0.75)];
   const width = (upper - lower) * farOut;
-  const from = width > 0 ? Math.max(lowest, lower - width) : lowest;
-  const until = width > 0 ? Math.min(highest, upper + width) : highest;
-  const inside = sorted.filter((value) => value >= from && value <= until);
+  const isInside = (value: number) => width === 0 || (value >= lower - width && value <= upper + width);
+  const inside = all.filter(isInside);
+  const [from = lowest, until = highest] = [inside[0], inside.at(-1)];
   const bins = bin<number, number>()
     .domain([from, until])
     .thresholds(ticks(from, until, mostBins))(inside)

@@ -10,6 +10,21 @@ export interface LiveSeason {
   readonly season: SeasonRow;
 }
 
+/** A page of standings in their order, as columns: they cross from thread to thread in one go. */
+export interface StandingsPage {
+  readonly players: Uint32Array;
+  readonly values: Float64Array;
+  readonly reached: Float64Array;
+  /** After which the next page begins; null at the end. */
+  readonly next: PageStart | null;
+}
+
+interface PageStart {
+  readonly worth: number;
+  readonly reached: number;
+  readonly player: number;
+}
+
 /** A standing as it is stored. */
 export interface StoredStanding {
   /** The player's number. */
@@ -44,24 +59,14 @@ export class BoardReads {
   }
 
   /** A page of a season's standings in their order. @param after the last of the page before */
-  async page(
-    board: number,
-    season: number,
-    after: { readonly worth: number; readonly reached: number; readonly player: number } | null,
-  ): Promise<{ readonly standings: readonly StoredStanding[]; readonly next: typeof after }> {
-    const rows = await pageOf(
-      this.#db,
-      board,
-      season,
-      after?.worth ?? -Number.MAX_VALUE,
-      after?.reached ?? 0,
-      after?.player ?? 0,
-      standingsAPage,
-    );
+  async page(board: number, season: number, after: PageStart | null): Promise<StandingsPage> {
+    const { worth, reached, player } = after ?? { worth: -Number.MAX_VALUE, reached: 0, player: 0 };
+    const rows = await pageOf(this.#db, board, season, worth, reached, player, standingsAPage);
     const last = rows.length < standingsAPage ? undefined : rows.at(-1);
-    const standings = rows.map(({ player, value, reached }) => ({ player, value, reached }));
     return {
-      standings,
+      players: Uint32Array.from(rows, (row) => row.player),
+      values: Float64Array.from(rows, (row) => row.value),
+      reached: Float64Array.from(rows, (row) => row.reached),
       next: last === undefined ? null : { worth: last.worth, reached: last.reached, player: last.player },
     };
   }
@@ -127,11 +132,11 @@ export class BoardReads {
   /** How the results of a season are spread. */
   async spread(board: number, season: number): Promise<Spread> {
     const values: number[] = [];
-    for (let after: Parameters<BoardReads['page']>[2] = null; ;) {
-      const { standings, next } = await this.page(board, season, after);
-      for (const { value } of standings) values.push(value);
-      if (next === null) break;
-      after = next;
+    for (let after: PageStart | null = null; ;) {
+      const page: StandingsPage = await this.page(board, season, after);
+      for (const value of page.values) values.push(value);
+      if (page.next === null) break;
+      after = page.next;
       await new Promise((resolve) => setImmediate(resolve));
     }
     return spreadOf(values.toSorted((one, other) => one - other));
