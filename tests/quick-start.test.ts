@@ -70,6 +70,37 @@ describe('the quick start', () => {
     expect(run(runGame)).to.equal('Welcome back: 18 climbs.\nSaved: 19 climbs.\n');
   });
 
+  it('runs the examples of the guide to boards', () => {
+    const guide = readFileSync(path.join(root, 'docs/boards.md'), 'utf8');
+    const [, example] = /```js\n(.*?)```/s.exec(guide)!;
+    writeFileSync(gameFile, example!);
+    const access = path.join(folder, 'demo-data/access.json');
+    const { url, hostKey } = JSON.parse(readFileSync(access, 'utf8')) as { url: string; hostKey: string };
+    const environment = {
+      ...process.env,
+      VEKKON_URL: url,
+      VEKKON_HOST_KEY: hostKey,
+      VEKKON_CONFIG: `${folder}/config`,
+    };
+    const node = (args: readonly string[]) =>
+      spawnSync(process.execPath, args, { cwd: root, encoding: 'utf8', env: environment });
+    const { stdout, stderr } = node([gameFile]);
+    expect(stderr).to.equal('');
+    expect(stdout).to.match(/^New best! Before: none\. Rank 1 of \d+\.\nNo glide yet\.\nFirst: Maren, 0:39\.250\.\n$/);
+    const command = path.join(root, 'packages/cli/bin/vekkon.js');
+    node([command, 'sign-in', '--access', access]);
+    const lines = [...guide.matchAll(/```sh\n(.*?)```/gs)].flatMap(([, code]) => code!.trim().split('\n'));
+    expect(lines).to.have.lengthOf(6);
+    const said = lines.map((line) => node([command, ...line.split(' ').slice(1)]));
+    expect(said.map(({ status, stderr: wrong }) => [status, wrong])).to.deep.equal(lines.map(() => [0, '']));
+    expect(said[0]?.stdout).to.match(/gorge-run +lower +best +milliseconds +weekly/);
+    expect(said[1]?.stdout).to.match(/1 +p-docs +Maren +0:39\.250/);
+    expect(said[2]?.stdout).to.match(/closed/);
+    expect(said[3]?.stdout).to.contain('1 of opal');
+    expect(said[4]?.stdout).to.match(/p-10433 +412,000 metres/);
+    expect(said[5]?.stdout).to.contain('results from');
+  }).timeout(60_000);
+
   it("runs the README's example, which ends by itself when everybody has left", () => {
     const readme = readFileSync(path.join(root, 'README.md'), 'utf8');
     const [, example] = /```js\n(.*?)```/s.exec(readme)!;

@@ -42,6 +42,7 @@ describe('a manifest file', () => {
     expect(open.filter((key) => !key.startsWith('preference/'))).to.deep.equal([
       'progress/landings',
       'progress/drift',
+      'score/gull-valley',
       'score/valley',
     ]);
     expect(open.filter((key) => key.startsWith('preference/'))).to.have.length(3);
