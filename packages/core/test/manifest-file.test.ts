@@ -42,7 +42,6 @@ describe('a manifest file', () => {
     expect(open.filter((key) => !key.startsWith('preference/'))).to.deep.equal([
       'progress/landings',
       'progress/drift',
-      'score/gull-valley',
       'score/valley',
     ]);
     expect(open.filter((key) => key.startsWith('preference/'))).to.have.length(3);

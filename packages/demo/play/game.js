@@ -1,9 +1,10 @@
 import { VekkonPlayer } from '/vekkon-player.js';
 import { fly, valley } from './air.js';
 import { draw } from './drawing.js';
+import { nameTyped, showEverybody, submitForEverybody } from './everybody.js';
 
 const { deviceKey } = await (await fetch('./key.json')).json();
-const player = new VekkonPlayer({ url: location.origin, deviceKey, name: nameKept() });
+const player = new VekkonPlayer({ url: location.origin, deviceKey, name: nameTyped() });
 const $ = (id) => document.getElementById(id);
 const keys = new Set();
 let drift = { feathers: 0, metres: 0, height: 320, seconds: 0 };
@@ -17,7 +18,6 @@ player.onRefused(({ problem }) => say(problem.detail));
 player.watch('drift', (value, from) => from === 'outside' && (drift = value));
 player.watch('preference/invert-pitch', (value) => ($('invert').checked = value));
 player.watch('score/valley/gull', showScores);
-player.onStanding(showStanding);
 await begin();
 requestAnimationFrame(step);
 
@@ -28,8 +28,7 @@ async function begin() {
     drift = player.progress('drift');
     $('invert').checked = player.preference('invert-pitch');
     showScores();
-    await showCheckpoints();
-    watchEverybody();
+    await Promise.all([showCheckpoints(), showEverybody(player)]);
   } catch (error) {
     say(error.message);
   }
@@ -99,9 +98,8 @@ function finish() {
 $('finish').addEventListener('close', () => {
   const name = $('name').value.trim();
   const seconds = Math.round(drift.seconds * 10) / 10;
-  keepName(name);
   player.submit('valley/gull', seconds, name === '' ? {} : { name });
-  player.submit('gull-valley', seconds, name === '' ? {} : { name });
+  submitForEverybody(player, seconds, name);
   startOver();
 });
 
@@ -168,56 +166,6 @@ function showScores() {
   $('entries').replaceChildren(
     ...lines.map((textContent) => Object.assign(document.createElement('li'), { textContent })),
   );
-}
-
-/** The best of everybody, live, with one's own place marked wherever it is. */
-function watchEverybody() {
-  watchEverybody.end?.();
-  const own = player.player?.id;
-  watchEverybody.end = player.boards.watch(
-    'gull-valley',
-    { top: 5, players: own ? [own] : [] },
-    ({ top, players, of }) => {
-      const isAbove = top.some(({ player: id }) => id === own);
-      const lines = [...top, ...(isAbove ? [] : players)].map((placed) => {
-        const who = placed.player === own ? 'you' : (placed.name ?? 'a pilot');
-        const line = Object.assign(document.createElement('li'), { value: placed.rank });
-        line.textContent = `${placed.shown.replace(' seconds', ' s')}  ${who}`;
-        line.classList.toggle('own', placed.player === own);
-        return line;
-      });
-      if (lines.length === 0) lines.push(Object.assign(document.createElement('li'), { textContent: 'Nobody yet.' }));
-      $('everybody').replaceChildren(...lines);
-      $('everybody').classList.toggle('empty', of === 0);
-    },
-  );
-}
-
-/** What became of a result, once it is saved. */
-function showStanding(board, { kept, doubtful, rank, rankBefore, of, bestBefore }) {
-  if (board !== 'gull-valley') return;
-  const moved = rankBefore === null || rankBefore === rank ? '' : `, from ${rankBefore}`;
-  if (doubtful) $('place').textContent = 'So fast that somebody will look at it first.';
-  else if (!kept) $('place').textContent = `Your best stays ${bestBefore} s: place ${rank} of ${of}.`;
-  else
-    $('place').textContent = rank === null ? 'Your best so far.' : `Your best so far: place ${rank} of ${of}${moved}.`;
-}
-
-/** The name that was typed at the last finish: the board shows it from the next start on. */
-function nameKept() {
-  try {
-    return localStorage.getItem('highfell-name') ?? undefined;
-  } catch {
-    return undefined;
-  }
-}
-
-function keepName(name) {
-  try {
-    if (name !== '') localStorage.setItem('highfell-name', name);
-  } catch {
-    // Without storage the name is typed again.
-  }
 }
 
 function showStatus({ connection, pending, isKept, why }) {

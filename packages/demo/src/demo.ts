@@ -49,6 +49,23 @@ export function demoManifest(): string {
   return readFileSync(fileURLToPath(new URL('../highfell-gliders.yaml', import.meta.url)), 'utf8');
 }
 
+/** The board of the small game at /play: everybody's own devices may submit to it. */
+const boardOfPlay = `boards:
+  gull-valley:
+    about: From end to end through Gull Valley, for everybody who plays at /play.
+    player: write # their own devices say how long it took, which can be forged
+    better: lower
+    counts: best
+    unit: seconds
+    lowest: 5
+    doubtful: { below: 8 }
+`;
+
+/** The manifest that the demo installs: the game's, and a board for those who play at /play. */
+function manifestToInstall(): string {
+  return demoManifest().replace(/^boards:\n/m, boardOfPlay);
+}
+
 /**
  * Starts a service with Highfell Gliders on it, and a fleet of pilots who play.
  * A folder that already has data is kept as it is.
@@ -115,7 +132,7 @@ async function installNewest(access: DemoAccess, seasonIn: number | undefined, s
   const admin = new VekkonOperator({ url, token, environment: `${game}/${environment}` });
   const { text } = await admin.manifestFile();
   const turnsAt = seasonIn === undefined ? undefined : new Date(Date.now() + Math.max(seasonIn, shortestSeason));
-  const wanted = turnsAt === undefined ? demoManifest() : turningAt(turnsAt);
+  const wanted = turnsAt === undefined ? manifestToInstall() : turningAt(turnsAt);
   if (text === wanted) return await admin.signOut();
   const { version } = await admin.installManifest(wanted, { acceptMisfits: true });
   await admin.signOut();
@@ -129,7 +146,7 @@ const shortestSeason = 60_000;
 /** The manifest with a season that turns at a moment, and a short time of grace. */
 function turningAt(at: Date): string {
   const cron = `${at.getUTCMinutes()} ${at.getUTCHours()} ${at.getUTCDate()} ${at.getUTCMonth() + 1} *`;
-  return demoManifest().replace('season: weekly', `season: "${cron}"\n    grace: 10`);
+  return manifestToInstall().replace('season: weekly', `season: "${cron}"\n    grace: 10`);
 }
 
 /** The game at /play, and beside it the key that it shows. */
@@ -170,7 +187,7 @@ async function makeData(data: string, history: number): Promise<number> {
     const operator = { email: 'maren@highfell.example', password: randomBytes(9).toString('base64url') };
     const { token } = await VekkonOperator.becomeFirstAdmin(service.url, { invitation, name: 'Maren', ...operator });
     const admin = new VekkonOperator({ url: service.url, token });
-    const made = await admin.createEnvironment({ manifest: demoManifest(), environment: environmentName });
+    const made = await admin.createEnvironment({ manifest: manifestToInstall(), environment: environmentName });
     const environment = await service.store.reader.environmentNamed(made.game, made.environment);
     if (environment === undefined) throw new Error('The environment that was just made is not there.');
     const saves = await writeHistory(service.store, clock, environment.number, history, until);

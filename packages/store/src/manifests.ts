@@ -100,9 +100,14 @@ export class Manifests {
   }
 }
 
-/** A manifest as it is stored. Older ones lack the sections that came later. */
+/** A manifest as it is stored. Older ones lack the sections, and the words, that came later. */
 export function manifestFrom(text: string): Manifest {
-  return { items: {}, attributes: {}, ...(JSON.parse(text) as Partial<Manifest>) } as Manifest;
+  const stored = { items: {}, attributes: {}, ...(JSON.parse(text) as Partial<Manifest>) } as Manifest;
+  const records = Object.entries(stored.records).map(([key, one]) => [
+    key,
+    one.kind === 'score' ? { ...one, season: (one as Partial<typeof one>).season ?? 'none' } : one,
+  ]);
+  return { ...stored, records: Object.fromEntries(records) as Manifest['records'] };
 }
 
 function learnedFrom(rows: readonly LearnedRow[]): Learned {

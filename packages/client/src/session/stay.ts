@@ -44,17 +44,11 @@ export interface SaveResult {
   /** How many transactions were sent. */
   readonly sent: number;
   readonly refused: readonly RefusedTransaction[];
-  /** What became of the results in it, by board: whether each was kept, and the rank. */
-  readonly standings: { readonly [board: string]: ResultStanding };
 }
 
 /** Two saves' results as one. */
 export function together(a: SaveResult, b: SaveResult): SaveResult {
-  return {
-    sent: a.sent + b.sent,
-    refused: [...a.refused, ...b.refused],
-    standings: { ...a.standings, ...b.standings },
-  };
+  return { sent: a.sent + b.sent, refused: [...a.refused, ...b.refused] };
 }
 
 /** A save of which a part was put aside. */
@@ -81,7 +75,7 @@ export interface CheckpointSummary {
   readonly summary: string | null;
 }
 
-export const nothingSaved: SaveResult = { sent: 0, refused: [], standings: {} };
+export const nothingSaved: SaveResult = { sent: 0, refused: [] };
 
 /**
  * One player's records while they play: changes apply to the copy here at
@@ -92,6 +86,7 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
   protected abstract local: LocalRecords;
   readonly #watchers = new Map<string, Listeners<[value: Json | undefined, from: ChangeOrigin]>>();
   readonly #refused = new Listeners<[refused: RefusedTransaction]>();
+  #lastStandings: { readonly [board: string]: ResultStanding } = {};
   readonly #standings = new Listeners<[board: string, standing: ResultStanding]>();
   readonly #awaited = new Map<Transaction, (outcome: TransactionOutcome) => void>();
   #unanswered: NumberedSave[] = [];
@@ -111,6 +106,14 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
 
   override get records(): Records {
     return this.local.records;
+  }
+
+  /**
+   * What became of the last result on each board, as it was told when its save
+   * was answered: whether it was kept, what was best before, and the rank.
+   */
+  get standings(): { readonly [board in Game['boards']]?: ResultStanding } {
+    return this.#lastStandings as { readonly [board in Game['boards']]?: ResultStanding };
   }
 
   /** How many transactions are not on disk yet. */
@@ -346,9 +349,11 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
       refused.push(one);
       this.#refused.tell(one);
     }
-    const standings = answer.standings ?? {};
-    for (const [board, standing] of Object.entries(standings)) this.#standings.tell(board, standing);
-    return { sent: save.transactions.length, refused, standings };
+    for (const [board, standing] of Object.entries(answer.standings ?? {})) {
+      this.#lastStandings = { ...this.#lastStandings, [board]: standing };
+      this.#standings.tell(board, standing);
+    }
+    return { sent: save.transactions.length, refused };
   }
 
   /**

@@ -156,10 +156,15 @@ async function fillBoardsWithoutSeasons(db: Kysely<Before>): Promise<void> {
   for (const { number, manifest } of environments) {
     const { records } = JSON.parse(manifest) as Pick<Manifest, 'records'>;
     const boards = Object.entries(records).flatMap(([key, one]) =>
-      one.kind === 'score' && one.public && one.season === 'none' ? [[key, one] as const] : [],
+      one.kind === 'score' && one.public && hasNoSeasons(one) ? [[key, { ...one, season: 'none' }] as const] : [],
     );
     if (boards.length > 0) await fill(db, number, new Map(boards));
   }
+}
+
+/** Before there were seasons, none was said. */
+function hasNoSeasons({ season }: Partial<ScoreDeclaration>): boolean {
+  return season === undefined || season === 'none';
 }
 
 async function fill(

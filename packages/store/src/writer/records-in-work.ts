@@ -73,9 +73,7 @@ export class RecordsInWork {
   readonly #formerRows: Map<string, string>;
   readonly #manifest: Manifest;
   #bytes: number;
-  readonly #history: HistoryInWork[] = [];
-  /** The last of each key. */
-  readonly #lastHistory = new Map<string, HistoryInWork>();
+  readonly #history: Omit<HistoryTable, 'player' | 'seen' | 'digest'>[] = [];
   readonly #ledger: NewLedgerRow[] = [];
   readonly #trash: NewTrashRow[] = [];
   readonly #changed = new Map<string, { readonly record: StoredRecord; readonly text: string }>();
@@ -162,10 +160,7 @@ export class RecordsInWork {
       this.#records.set(key, record);
       this.#changed.set(key, { record, text });
       const { revision } = record;
-      const row = { key, revision, follows, value: text, removed: flagOf(record), at, session, by, label };
-      const before = this.#lastHistory.get(key);
-      if (before !== undefined && tellsTheSame(before, row)) Object.assign(before, { ...row, follows: before.follows });
-      else this.#addHistory(row);
+      this.#history.push({ key, revision, follows, value: text, removed: flagOf(record), at, session, by, label });
     }
     for (const line of ledger) {
       this.#ledger.push({ ...line, player: this.#player, at, session, by, label });
@@ -221,11 +216,6 @@ export class RecordsInWork {
     });
   }
 
-  #addHistory(row: HistoryInWork): void {
-    this.#history.push(row);
-    this.#lastHistory.set(row.key, row);
-  }
-
   #runAll({ query, parameters }: Compiled, rows: readonly (readonly unknown[])[]): void {
     if (rows.length > 0)
       this.#place.runMany(
@@ -250,18 +240,6 @@ export class RecordsInWork {
     }
     return checkPlayerSize(bytes);
   }
-}
-
-type HistoryInWork = Omit<HistoryTable, 'player' | 'seen' | 'digest'>;
-
-/**
- * Do two revisions tell one story: the same step, from the same sender and at
- * the same moment, once more? Then what stood in between tells nothing of its
- * own. What was removed, or came back, does.
- */
-function tellsTheSame(before: HistoryInWork, next: HistoryInWork): boolean {
-  const isOneMoment = before.at === next.at && before.session === next.session && next.session !== null;
-  return isOneMoment && before.by === next.by && before.label === next.label && before.removed + next.removed === 0;
 }
 
 /** What a row takes beside its value, about. */

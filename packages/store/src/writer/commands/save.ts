@@ -100,14 +100,17 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
     transactions: outcomes,
     records: recordsUnder(keys, records, rules, spoken, save.device !== null),
   } satisfies SaveOutcome);
-  // What is answered beside the outcome is looked up again from this, in a line of its own.
-  const outcome = results.length === 0 ? told : `${told}\n${JSON.stringify(results)}`;
+  // What is answered beside the outcome is looked up again from this.
+  const outcome = results.length === 0 ? told : `${told}${recordSeparator}${JSON.stringify(results)}`;
   // Of a session its last outcome stays: what it is longer than the one before is kept beside the records.
   const longer = save.leave ? outcome.length : Math.max(outcome.length - (session.last_outcome?.length ?? 0), 0);
   await keep(context, session, player, save, digest, outcome);
   if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
   return answer(context, environment, session, player, outcome, false, save);
 }
+
+/** What no JSON text holds by itself: between an outcome and what became of its results. */
+const recordSeparator = '\u001e';
 
 function digestOfSave({ transactions }: Save, isLeave: boolean): string {
   return digestOf(JSON.stringify([transactions, isLeave]));
@@ -295,7 +298,7 @@ function answer(
   { monotonic }: Stamp,
 ): Saved {
   const isOpen = session.ended_at === null;
-  const [told = '', results = '[]'] = outcome.split('\n');
+  const [told = '', results = '[]'] = outcome.split(recordSeparator);
   return {
     outcome: told,
     results: JSON.parse(results) as readonly ResultTaken[],
