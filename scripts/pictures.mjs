@@ -80,6 +80,19 @@ await page.getByRole('button', { name: 'Check and compare' }).click();
 await page.getByText('would no longer fit').waitFor();
 await picture('console-manifest');
 
+await page.goto(`${access.url}/console/boards?board=metres-climbed`);
+await page.getByLabel('Find a player').fill('p-10402');
+await page.getByRole('button', { name: 'Find', exact: true }).click();
+await page.locator('tr.marked').waitFor();
+await page.waitForTimeout(4_500);
+await picture('console-boards');
+await page.goto(`${access.url}/console/boards?board=gorge-run`);
+await page.getByRole('tab', { name: 'Seasons' }).click();
+await page.getByRole('button', { name: 'Close now …' }).click();
+await page.getByText('Closing it now gives').waitFor();
+await page.waitForTimeout(600);
+await picture('console-seasons');
+
 // Something to settle, and a disturbance to be told of.
 const asHost = { Authorization: `Bearer ${access.hostKey}` };
 const post = (route, body) =>

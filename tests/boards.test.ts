@@ -3,31 +3,8 @@ import type { VekkonHost } from '@vekkon/client';
 import { VekkonPlayer, memoryStorage, type ServiceRefused } from '@vekkon/client';
 import type { SaveResponse, Stretch } from '@vekkon/protocol';
 import { verifyStore } from '@vekkon/store';
+import { boardsOfAllSorts } from './world/boards-of-all-sorts.js';
 import { TestClock, World } from './world/world.js';
-
-const manifest = `manifest: 1
-game: highfell-gliders
-currencies: { feather: 40, opal: { starting: 0, ceiling: 3 } }
-items: { flare: { stack: 10 }, wing: { unique: true } }
-inventories: { pack: { capacity: 5 } }
-boards:
-  gorge-run:
-    better: lower
-    counts: best
-    unit: milliseconds
-    lowest: 20000
-    highest: 3600000
-    season: weekly
-    rewards:
-      - { ranks: [1, 1], changes: [{ op: credit, key: currency/feather, amount: 500 }, { op: gain, key: inventory/pack, item: wing }] }
-      - { share: 50, changes: [{ op: credit, key: currency/feather, amount: 100 }] }
-  metres-climbed: { better: higher, counts: sum, unit: metres }
-  longest-glide: { better: higher, counts: best, unit: metres, doubtful: { above: 90000 } }
-  last-landing: { better: higher, counts: newest, player: write }
-  hidden: { better: higher, counts: best, player: none }
-  valley: { family: { atMost: 12 }, better: lower, counts: best, unit: seconds }
-  own-best: { better: higher, counts: best, public: false }
-`;
 
 const day = 24 * 3_600;
 
@@ -37,7 +14,7 @@ describe('boards', () => {
   let host: VekkonHost;
   beforeEach(async () => {
     clock = new TestClock();
-    world = await World.start({ manifest, clock });
+    world = await World.start({ manifest: boardsOfAllSorts, clock });
     host = world.host('ridge-eu-1', { deadline: 5_000 });
   });
   afterEach(async () => {
@@ -288,7 +265,7 @@ describe('boards', () => {
 
     it('keep what can’t be given as unsettled', async () => {
       await world.operator.installManifest(
-        manifest.replace('amount: 500', 'amount: 3').replaceAll('feather, amount: 3', 'opal, amount: 3'),
+        boardsOfAllSorts.replace('amount: 500', 'amount: 3').replaceAll('feather, amount: 3', 'opal, amount: 3'),
       );
       const session = await host.join('p-sol');
       session.credit('opal', 3, 'found');
@@ -408,89 +385,6 @@ describe('boards', () => {
       await world.operator.boards.putBack('metres-climbed', 'p-new', 'a test');
       expect((await host.boards.standing('metres-climbed', 'p-new'))?.value).to.equal(6);
     });
-  });
-
-  it('are the same after the service was started again', async () => {
-    for (let index = 0; index < 50; index++)
-      await submit(`p-${index % 20}`, 'gorge-run', 30_000 + ((index * 7919) % 4000));
-    const before = await host.boards.top('gorge-run', { count: 100 });
-    await host.close();
-    await world.restart();
-    host = world.host('ridge-eu-1', { deadline: 5_000 });
-    expect(await host.boards.top('gorge-run', { count: 100 })).to.deep.equal(before);
-  });
-
-  it('answer 10,000 questions alike after they were made anew from the store', async () => {
-    const pilots = Array.from({ length: 400 }, (_, index) => `p-${index}`);
-    // Several results of each, some alike, some later; then some are taken off, or erased.
-    for (let round = 0; round < 3; round++) {
-      clock.pass(1);
-      await Promise.all(
-        pilots.map((player, index) =>
-          host.change(player, `run-${round}-${index}`, [
-            {
-              changes: [
-                { op: 'submit', key: 'score/gorge-run', value: 30_000 + ((index * 7919 + round * 104_729) % 500) },
-                { op: 'submit', key: 'score/metres-climbed', value: (index * 31 + round * 17) % 90 },
-              ],
-            },
-          ]),
-        ),
-      );
-    }
-    for (const player of ['p-3', 'p-57', 'p-111']) await world.operator.boards.takeOff('gorge-run', player, 'a test');
-    await world.operator.erase('p-200');
-    /** Fifty friends of each of a hundred pilots, on two boards. */
-    const ask = async () => {
-      const answers: string[] = [];
-      for (let question = 0; question < 100; question++) {
-        const friends = Array.from({ length: 50 }, (_, index) => `p-${(question * 37 + index * 13) % 400}`);
-        for (const board of ['gorge-run', 'metres-climbed']) {
-          answers.push(JSON.stringify(await host.boards.among(board, friends)));
-        }
-      }
-      return answers;
-    };
-    const before = await ask();
-    await host.close();
-    await world.restart();
-    host = world.host('ridge-eu-1', { deadline: 5_000 });
-    await host.boards.top('gorge-run');
-    expect(await ask()).to.deep.equal(before);
-  }).timeout(60_000);
-
-  it('take results of one player from a host and from outside at once, each once', async () => {
-    const session = await host.join('p-sol');
-    const other = world.host('ridge-eu-2', { deadline: 5_000 });
-    const outside = Array.from({ length: 40 }, (_, index) =>
-      other.change('p-sol', `outside-${index}`, [
-        { changes: [{ op: 'submit', key: 'score/metres-climbed', value: 10 }] },
-      ]),
-    );
-    for (let times = 0; times < 40; times++) {
-      session.submit('metres-climbed', 1);
-      if (times % 4 === 0) await session.save();
-    }
-    await Promise.all([...outside, session.leave()]);
-    await other.close();
-    expect((await host.boards.standing('metres-climbed', 'p-sol'))?.value).to.equal(440);
-  });
-
-  it('are read around players who are taken off at the same time', async () => {
-    const pilots = Array.from({ length: 60 }, (_, index) => `p-${index}`);
-    await Promise.all(pilots.map((player, index) => submit(player, 'metres-climbed', 1 + index)));
-    const around = pilots.map((player) => host.boards.around('metres-climbed', player, { span: 3 }));
-    const off = pilots.slice(0, 30).map((player) => world.operator.boards.takeOff('metres-climbed', player, 'a test'));
-    for (const stretch of await Promise.all(around)) {
-      const { standings = [] } = stretch ?? {};
-      // Whole: ranks follow one another, and values fall.
-      for (const [index, { rank, value }] of standings.entries()) {
-        if (index > 0)
-          expect([rank, value < standings[index - 1]!.value]).to.deep.equal([standings[0]!.rank + index, true]);
-      }
-    }
-    await Promise.all(off);
-    expect((await host.boards.top('metres-climbed')).of).to.equal(30);
   });
 
   it('are watched: the top and chosen players, when they move', async () => {

@@ -60,6 +60,8 @@ export interface Closed {
   readonly spooled: readonly string[];
   /** Parts of saves that the service will never take as they are, if there are any. With a spool they are kept: see `vekkon spool show`. */
   readonly setAside?: readonly SetAside[];
+  /** Whose session another host had taken over: what it still held waits as unsettled, for a person. Left out if there are none. */
+  readonly unsettled?: readonly { readonly player: string; readonly reason: string }[];
   /** Not delivered, and not kept. */
   readonly lost: readonly { readonly player: string; readonly reason: string }[];
 }
@@ -339,12 +341,13 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     await Promise.race([byEnd, rest]);
     this.#transport.stop();
     const [left, spooled, lost]: [string[], Set<string>, { player: string; reason: string }[]] = [[], new Set(), []];
+    const over: { session: HeldSession; player: string; reason: string }[] = [];
     for (const [index, session] of leaving.entries()) {
       const player = session.player.id;
       const outcome = outcomes[index];
       if (outcome !== 'late' && !(outcome instanceof Error)) left.push(player);
       else if (session.isOver)
-        lost.push({ player, reason: outcome instanceof Error ? outcome.message : 'it was lost' });
+        over.push({ session, player, reason: outcome instanceof Error ? outcome.message : 'it was lost' });
       else if (await this.#spoolRest(session)) spooled.add(player);
       else
         lost.push({ player, reason: outcome instanceof Error ? outcome.message : `not answered within ${within} ms` });
@@ -353,13 +356,16 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       if (rescued[index] === undefined || (await this.#spoolRest(session))) continue;
       lost.push({ player: session.player.id, reason: 'what was done in a lost session could not be delivered' });
     }
+    // What could not be delivered of them was looked at with the rescues: all else the service has.
+    const undelivered = new Set(rescues.flatMap(([session], index) => (rescued[index] === undefined ? [] : session)));
+    const unsettled = over.flatMap(({ session, ...one }) => (undelivered.has(session) ? [] : one));
     // With what an earlier start had left, and this one could not deliver either.
     for (const { player, session } of (await this.#spool?.close()) ?? []) spooled.add(player ?? session);
     if (this.#spool === undefined) {
       for (const { player, reason } of this.#setAside) lost.push({ player, reason });
     }
     const setAside = this.#setAside.length > 0 ? { setAside: [...this.#setAside] } : {};
-    return { left, spooled: [...spooled], ...setAside, lost };
+    return { left, spooled: [...spooled], ...setAside, ...(unsettled.length > 0 && { unsettled }), lost };
   }
 
   /** Keeps what a session could not deliver. @returns false if there is nowhere to keep it */
