@@ -1,3 +1,5 @@
+import path from 'node:path';
+import Database from 'better-sqlite3';
 import { expect } from 'chai';
 import type { VekkonHost } from '@vekkon/client';
 import { verifyStore } from '@vekkon/store';
@@ -108,5 +110,24 @@ describe('what boards hold in memory', () => {
     }
     await Promise.all(off);
     expect((await host.boards.top('metres-climbed')).of).to.equal(30);
+  });
+
+  it('is held against the rows by verifying, which says what does not agree', async () => {
+    await submit('p-sol', 'gorge-run', 50_000);
+    await submit('p-maren', 'metres-climbed', 7);
+    const change = (sql: string) => {
+      const database = new Database(path.join(world.folder, 'vekkon.sqlite'));
+      database.exec(sql);
+      database.close();
+    };
+    const details = async () => (await verifyStore(world.folder)).faults.map(({ detail }) => detail);
+    change("update seasons set standings = 9 where board = (select number from boards where key = 'gorge-run')");
+    change("update standings set worth = 7 where board = (select number from boards where key = 'metres-climbed')");
+    expect(await details()).to.deep.equal([
+      'season 1 of the board gorge-run has not as many standings as it counts',
+      'season 1 of the board metres-climbed: the standing of player number 2 does not stand where its value puts it',
+    ]);
+    change("update seasons set standings = 1 where board = (select number from boards where key = 'gorge-run')");
+    change("update standings set worth = -7 where board = (select number from boards where key = 'metres-climbed')");
   });
 });

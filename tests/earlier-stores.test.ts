@@ -77,6 +77,12 @@ describe('a data folder that an earlier version wrote', () => {
         expect(readdirSync(folder)).to.include('last-commit.json');
       });
 
+      it('ranks what was reached before there were boards, where the board never starts anew', async () => {
+        const { body } = await call('GET', '/v1/boards/gorge-run');
+        // The gorge has weekly seasons since the fourth.
+        expect((body as { of?: number }).of ?? 0).to.equal(Number(name) < 4 ? 2 : 0);
+      });
+
       it('answers a save from before as it was answered then', async () => {
         const left = await call('POST', `/v1/sessions/${secrets.session}/leave`, {
           number: 3,

@@ -8,6 +8,7 @@ import { newestMigration } from './migrations/index.js';
 import { Manifests } from './manifests.js';
 import type { EnvironmentRow, PlayerRow, Tables } from './tables.js';
 import { rowsWithoutTheirs } from './verify/rows-without-theirs.js';
+import { verifyBoards } from './verify/verify-boards.js';
 import { verifySums } from './verify/verify-sums.js';
 import { verifyPlayer } from './verify/verify-player.js';
 import { sessionsLast } from './writer/commands/prune.js';
@@ -65,6 +66,7 @@ export async function verifyStore(
     }
     for (const fault of await rowsWithoutTheirs(db)) found(fault);
     for (const fault of await verifySums(db)) found(fault);
+    for (const fault of await verifyBoards(db)) found(fault);
     // Sessions that ended before this may have been pruned.
     const prunedUpTo = (commits?.at ?? 0) - sessionsLast;
     let [players, records, revisions, ledgerLines, sessions] = [0, 0, 0, 0, 0];

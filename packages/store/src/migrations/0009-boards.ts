@@ -123,6 +123,10 @@ export async function up(db: Kysely<unknown>): Promise<void> {
     .where(sql<boolean>`closed_at is not null and done_at is null`)
     .execute();
   await fillBoardsWithoutSeasons(db as Kysely<Before>);
+  await sql`update seasons set standings = (
+    select count(*) from standings where standings.board = seasons.board and standings.season = seasons.number)`.execute(
+    db,
+  );
 }
 
 interface Before {
