@@ -18,6 +18,16 @@ describe('changes that wait', () => {
     ]);
   });
 
+  it('are neighbours under a former name too: what was removed in between is not put before', () => {
+    const wings = (key: string, span: number): Transaction => ({ changes: [{ op: 'put', key, value: { span } }] });
+    const [former, now] = ['progress/craft/swift', 'progress/glider/swift'];
+    const removed: Transaction = { changes: [{ op: 'remove', key: now }] };
+    const keyNow = (key: string) => key.replace('craft', 'glider');
+    const apart = [wings(former, 1), removed, wings(former, 2)];
+    expect(foldTransactions(apart, keyNow)).to.deep.equal(apart);
+    expect(foldTransactions([wings(former, 1), wings(now, 2)], keyNow)).to.deep.equal([wings(now, 2)]);
+  });
+
   it('keep the last put', () => {
     expect(foldTransactions([put(1), put(2), put(3)])).to.deep.equal([put(3)]);
   });

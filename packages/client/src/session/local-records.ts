@@ -150,7 +150,7 @@ export class LocalRecords {
   /** Folds what waits and takes as much of it as one save holds, to be given a number. */
   takeForSave(): readonly Transaction[] {
     const at = this.#waiting[0]?.at ?? '';
-    const folded = foldTransactions(this.#waiting.map(({ transaction }) => transaction));
+    const folded = this.#folded();
     let count = 0;
     let changes = 0;
     let bytes = 0;
@@ -222,10 +222,15 @@ export class LocalRecords {
   /** Folds what waits, so that keeping it stays cheap. */
   fold(): void {
     const at = this.#waiting[0]?.at ?? '';
-    this.#waiting = foldTransactions(this.#waiting.map(({ transaction }) => transaction)).map((transaction) => ({
-      transaction,
-      at,
-    }));
+    this.#waiting = this.#folded().map((transaction) => ({ transaction, at }));
+  }
+
+  #folded(): readonly Transaction[] {
+    const { manifest } = this.#rules;
+    return foldTransactions(
+      this.#waiting.map(({ transaction }) => transaction),
+      (key) => currentKey(key, manifest),
+    );
   }
 
   /** Is it known here what a checkpoint holds? */

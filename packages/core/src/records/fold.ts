@@ -10,9 +10,13 @@ import { isWide, type RecordChange, type Transaction } from './change.js';
  * as it is and keeps what comes before it on its keys from what comes after.
  *
  * @param transactions in the order in which they were done
+ * @param keyNow the key of now for one that may be a former one: both mean one record
  * @returns transactions that lead to the same values, in an order that does too
  */
-export function foldTransactions(transactions: readonly Transaction[]): readonly Transaction[] {
+export function foldTransactions(
+  transactions: readonly Transaction[],
+  keyNow: (key: string) => string = (key) => key,
+): readonly Transaction[] {
   const folded: Transaction[] = [];
   // Where in the result the newest foldable change of each key stands.
   const newest = new Map<string, { readonly place: number; readonly change: RecordChange }>();
@@ -21,18 +25,19 @@ export function foldTransactions(transactions: readonly Transaction[]): readonly
     if (change === undefined) {
       for (const one of transaction.changes) {
         if (isWide(one)) newest.clear();
-        else newest.delete(one.key);
+        else newest.delete(keyNow(one.key));
       }
       folded.push(transaction);
       continue;
     }
-    const before = newest.get(change.key);
+    const key = keyNow(change.key);
+    const before = newest.get(key);
     const both = before && foldTwo(before.change, change);
     if (before !== undefined && both !== undefined) {
       folded[before.place] = { ...folded[before.place], changes: [both] };
-      newest.set(change.key, { place: before.place, change: both });
+      newest.set(key, { place: before.place, change: both });
     } else {
-      newest.set(change.key, { place: folded.length, change });
+      newest.set(key, { place: folded.length, change });
       folded.push(transaction);
     }
   }
