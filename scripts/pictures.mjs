@@ -184,6 +184,10 @@ async function terminal(name, command, wait = 5_000) {
 await terminal('terminal-player-show', 'vekkon player show p-10402');
 writeFileSync(`${folder}/next.yaml`, nextVersion);
 await terminal('terminal-manifest-diff', `vekkon manifest diff ${folder}/next.yaml`);
+await terminal(
+  'terminal-board',
+  'vekkon board top gorge-run --count 8; vekkon board seasons gorge-run; vekkon board doubtful',
+);
 await terminal('terminal-rehearse', `vekkon rehearse --faults --url ${access.url} --key ${access.hostKey}`, 16_000);
 if (wanted('terminal-spool')) await fillSpool(`${folder}/spool`);
 environment.VEKKON_HOST_KEY = access.hostKey;
