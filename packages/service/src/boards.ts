@@ -1,3 +1,4 @@
+import { worthOf } from '@vekkon/core';
 import { StandingIndex } from '@vekkon/core/boards';
 import { Refusal } from '@vekkon/protocol';
 import type { FeedEvent, LiveSeason, LongReads, SeasonRow } from '@vekkon/store';
@@ -119,19 +120,24 @@ export class Boards {
 
   async #read(season: SeasonInMemory): Promise<void> {
     if (season.isReady) return;
-    const { board, number } = season.row;
-    for (let after: Parameters<LongReads['standingsPage']>[2] = null; ;) {
+    const { board, number, better } = season.row;
+    let reading = this.#longReads.standingsPage(board, number, null);
+    for (;;) {
+      const { players, worths, reached, next } = await reading;
       if (this.#isClosed) return;
-      const { players, values, reached, next } = await this.#longReads.standingsPage(board, number, after);
+      // The next page is read while this one is taken in.
+      if (next !== null) {
+        reading = this.#longReads.standingsPage(board, number, next);
+        reading.catch(() => undefined);
+      }
       let since = performance.now();
       for (const [at, player] of players.entries()) {
-        if (!season.moved.has(player)) season.index.set(player, values[at] ?? 0, reached[at] ?? 0);
+        if (!season.moved.has(player)) season.index.set(player, worthOf(worths[at] ?? 0, better), reached[at] ?? 0);
         if (at % looksEvery !== 0 || performance.now() - since < longestTurn) continue;
         await new Promise((resolve) => setImmediate(resolve));
         since = performance.now();
       }
       if (next === null) break;
-      after = next;
     }
     season.isReady = true;
     season.moved.clear();

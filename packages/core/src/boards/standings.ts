@@ -36,7 +36,10 @@ export function isDoubtful(value: number, { doubtful }: Pick<ScoreDeclaration, '
   return (above !== undefined && value > above) || (below !== undefined && value < below);
 }
 
-/** What smaller numbers stand for first places by: a store orders by it without knowing the board's rule. */
+/**
+ * What a store orders by without knowing the board's rule: the smaller, the
+ * better. Given what was made of a value, it gives the value back.
+ */
 export function worthOf(value: number, better: ScoreDeclaration['better']): number {
   return better === 'higher' ? -value : value;
 }

@@ -1,3 +1,4 @@
+import { worthOf } from '@vekkon/core';
 import { spreadOf, type Spread } from '@vekkon/core/boards';
 import type { Kysely } from 'kysely';
 import { keptQuery } from '../kept-query.js';
@@ -13,7 +14,8 @@ export interface LiveSeason {
 /** A page of standings in their order, as columns: they cross from thread to thread in one go. */
 export interface StandingsPage {
   readonly players: Uint32Array;
-  readonly values: Float64Array;
+  /** What they are ordered by: the smaller, the better. */
+  readonly worths: Float64Array;
   readonly reached: Float64Array;
   /** After which the next page begins; null at the end. */
   readonly next: PageStart | null;
@@ -65,7 +67,7 @@ export class BoardReads {
     const last = rows.length < standingsAPage ? undefined : rows.at(-1);
     return {
       players: Uint32Array.from(rows, (row) => row.player),
-      values: Float64Array.from(rows, (row) => row.value),
+      worths: Float64Array.from(rows, (row) => row.worth),
       reached: Float64Array.from(rows, (row) => row.reached),
       next: last === undefined ? null : { worth: last.worth, reached: last.reached, player: last.player },
     };
@@ -132,9 +134,10 @@ export class BoardReads {
   /** How the results of a season are spread. */
   async spread(board: number, season: number): Promise<Spread> {
     const values: number[] = [];
+    const better = (await this.season(board, season))?.better ?? 'lower';
     for (let after: PageStart | null = null; ;) {
       const page: StandingsPage = await this.page(board, season, after);
-      for (const value of page.values) values.push(value);
+      for (const worth of page.worths) values.push(worthOf(worth, better));
       if (page.next === null) break;
       after = page.next;
       await new Promise((resolve) => setImmediate(resolve));
@@ -182,7 +185,8 @@ const pageOf = keptQuery(
   (db, board: number, season: number, worth: number, reached: number, player: number, count: number) =>
     db
       .selectFrom('standings')
-      .select(['player', 'value', 'worth', 'reached'])
+      // All of it stands in the index: no row is looked up.
+      .select(['player', 'worth', 'reached'])
       .where('board', '=', board)
       .where('season', '=', season)
       .where(({ eb, refTuple, tuple }) =>
