@@ -203,7 +203,8 @@ class Afternoon {
         const isHeld = !session.isOver && startOfService === theDisk.startOfService;
         this.#lane.way = 'open';
         await this.#joinElsewhere(step.player);
-        if (!isHeld || this.#host === undefined) return;
+        // A start of the service meanwhile, by another afternoon, lets time pass: the lease may be over by then.
+        if (!isHeld || this.#host === undefined || startOfService !== theDisk.startOfService) return;
         // Its lease was not over: whoever joins has waited for it, and it has left.
         const { sessions } = await this.#world.operator.sessionsOf(this.#players[step.player]!);
         expect(sessions.find(({ id }) => id === session.id)?.end, 'the end of a session with a lease').to.equal('left');
