@@ -370,7 +370,8 @@ class Afternoon {
     for (let starts = 1; await this.#deliverRest(); starts++) expect(starts, 'starts').to.be.below(20);
     for (const { refused, putAside, setAside } of this.deliveries) {
       expect([putAside, setAside], 'what was delivered').to.deep.equal([[], null]);
-      if (!this.#hasErased) expect(refused, 'what was delivered').to.deep.equal([]);
+      if (!this.#hasErased)
+        expect(refused, `what was delivered: ${JSON.stringify(refused).slice(0, 600)}`).to.deep.equal([]);
     }
   }
 

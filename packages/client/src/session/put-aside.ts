@@ -6,9 +6,12 @@ export function isForShape({ status }: ServiceRefused): boolean {
   return status === 400 || status === 413 || status === 422;
 }
 
+/** Refusals that name the number that the session expects: what is below was answered long ago. */
+const answeredBefore: ReadonlySet<string> = new Set(['save-out-of-order', 'session-ended', 'host-replaced']);
+
 /** Was a save answered before, and the answer forgotten since the sender said that it has it? Then it is applied. */
 export function wasAnswered({ code, facts }: ServiceRefused, number: number): boolean {
-  return code === 'save-out-of-order' && facts.expected !== undefined && facts.expected > number;
+  return answeredBefore.has(code) && facts.expected !== undefined && facts.expected > number;
 }
 
 /**

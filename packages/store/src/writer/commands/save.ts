@@ -223,7 +223,10 @@ async function tooLate(
 ): Promise<Refusal> {
   const isLate = refusal.code === 'session-ended' || refusal.code === 'host-replaced';
   // A number from before the end was answered long ago: it is no late save.
-  if (!isLate || save.number === null || save.number < session.next_save) return refusal;
+  if (!isLate || save.number === null) return refusal;
+  if (save.number < session.next_save) {
+    return new Refusal(refusal.code, refusal.detail, { ...refusal.facts, expected: session.next_save });
+  }
   if (save.transactions.length === 0) return refusal;
   // What a leave held comes from the spool as a plain save: it is the same, and kept once.
   const digest = digestOfSave(save, false);
