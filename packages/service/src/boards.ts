@@ -94,18 +94,6 @@ export class Boards {
     this.#isClosed = true;
   }
 
-  /** How many standings are held, and about how many bytes they take. */
-  get held(): { readonly standings: number; readonly bytes: number } {
-    let [standings, bytes] = [0, 0];
-    for (const { seasons } of this.#byNumber.values()) {
-      for (const { index } of seasons.values()) {
-        standings += index.size;
-        bytes += index.bytes;
-      }
-    }
-    return { standings, bytes };
-  }
-
   #board(number: number, environment: number, key: string): BoardInMemory {
     const name = `${environment}/${key}`;
     const known = this.#byNumber.get(number);

@@ -3,7 +3,7 @@ export * from './store.js';
 export type { LongReads } from './reader/long-reads.js';
 export type { Reader, Credential, ManifestDiff } from './reader/reader.js';
 export type { Writer } from './writer/writer.js';
-export type { BoardReads, LiveSeason, StoredStanding } from './reader/boards.js';
+export type { BoardReads, LiveSeason } from './reader/boards.js';
 export type { ResultTaken } from './writer/standings-in-work.js';
 export type {
   BoardRow,

@@ -385,9 +385,7 @@ async function boardAsTold(desk: Desk, place: EnvironmentRow, key: string, one: 
   return {
     board: name,
     family: isFamily,
-    members: isFamily
-      ? (await desk.reader.boards.members(place.number, name, membersListed)).map((member) => member)
-      : [],
+    members: isFamily ? [...(await desk.reader.boards.members(place.number, name, membersListed))] : [],
     better: one.better,
     counts: one.counts,
     unit: one.unit ?? null,
