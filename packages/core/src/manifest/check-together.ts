@@ -132,7 +132,9 @@ function checkCheckpoints(manifest: Manifest, complain: Complain): void {
 }
 
 function checkAttributes(manifest: Manifest, complain: Complain): void {
-  for (const [name, { from, path }] of Object.entries(manifest.attributes)) {
+  for (const [name, attribute] of Object.entries(manifest.attributes)) {
+    if ('type' in attribute) continue;
+    const { from, path } = attribute;
     const declaration = manifest.records[currentKey(from, manifest)];
     if (declaration === undefined) {
       complain(['attributes', name, 'from'], () => notDeclared('record', from, Object.keys(manifest.records)));

@@ -139,7 +139,11 @@ export const manifestSchema = {
       },
       ['atMost', 'records'],
     ),
-    attributes: namedBy(form({ about, formerly, from: { type: 'string' }, path: { type: 'string' } }, ['from'])),
+    attributes: namedBy({
+      if: { type: 'object', required: ['type'] },
+      then: form({ about, formerly, type: { enum: ['string', 'number', 'boolean', 'version'] } }, ['type']),
+      else: form({ about, formerly, from: { type: 'string' }, path: { type: 'string' } }, ['from']),
+    }),
     tunables: namedBy(orBareValue(form({ about, formerly, schema: valueSchema }, ['schema']))),
   },
   required: ['manifest', 'game'],

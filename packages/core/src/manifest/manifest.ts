@@ -123,13 +123,18 @@ export interface TunableDeclaration extends Renamed {
   readonly starting: Json;
 }
 
-/** What is known of a player when audiences are matched, read from a record. */
-export interface AttributeDeclaration extends Renamed {
-  readonly about?: string;
-  readonly from: string;
-  /** JSON Pointer (RFC 6901) into the record's value. */
-  readonly path: string;
-}
+/** What is known of a player when audiences are matched: read from a record, or sent at join. */
+export type AttributeDeclaration = Renamed & { readonly about?: string } & (
+    | {
+        readonly from: string;
+        /** JSON Pointer (RFC 6901) into the record's value. */
+        readonly path: string;
+      }
+    | { readonly type: AttributeType }
+  );
+
+/** How an attribute's values compare: numbers by size, versions as semantic versions. */
+export type AttributeType = 'string' | 'number' | 'boolean' | 'version';
 
 /** What "save here" copies. */
 export interface CheckpointsDeclaration {

@@ -18,7 +18,9 @@ export function playersPart(manifest: Manifest): Manifest {
   return {
     ...manifest,
     records,
-    attributes: Object.fromEntries(Object.entries(manifest.attributes).filter(([, { from }]) => isTold(from))),
+    attributes: Object.fromEntries(
+      Object.entries(manifest.attributes).filter(([, one]) => 'type' in one || isTold(one.from)),
+    ),
     ...(notForPlayers.length > 0 && { notForPlayers }),
     ...(checkpoints !== undefined && { checkpoints: { ...checkpoints, records: checkpoints.records.filter(isTold) } }),
   };

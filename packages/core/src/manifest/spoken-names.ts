@@ -142,13 +142,31 @@ export function spokenDeclaration(key: string, newest: Manifest, spoken: Manifes
   return theirKey === undefined ? undefined : spoken.records[declaredPart(theirKey)];
 }
 
-/** The values of the tunables that an older version knows, under its names. */
-export function spokenTunables(newest: Manifest, spoken: Manifest): { readonly [name: string]: Json } {
+/**
+ * The values of the tunables that an older version knows, under its names. A
+ * value that its own schema does not allow is its own starting value.
+ *
+ * @param values what somebody gets, under the names of now; of some tunables, or of all
+ */
+export function spokenTunables(
+  values: { readonly [name: string]: Json },
+  newest: Manifest,
+  spoken: Manifest,
+  check?: SchemaCheck,
+): { readonly [name: string]: Json } {
+  if (newest === spoken) return values;
   const now = formerNames(newest.tunables);
-  return Object.fromEntries(
-    Object.entries(spoken.tunables).map(([name, { starting }]) => {
-      const current = newest.tunables[name] ?? newest.tunables[now.get(name) ?? name];
-      return [name, current?.starting ?? starting];
-    }),
-  );
+  const said: { [name: string]: Json } = {};
+  for (const [name, { schema, starting }] of Object.entries(spoken.tunables)) {
+    const current = Object.hasOwn(newest.tunables, name) ? name : now.get(name);
+    if (current === undefined) {
+      said[name] = starting;
+      continue;
+    }
+    const value = values[current];
+    if (value === undefined) continue;
+    const isSame = equal(newest.tunables[current]?.schema, schema);
+    said[name] = isSame || check?.(schema, value) === undefined ? value : starting;
+  }
+  return said;
 }

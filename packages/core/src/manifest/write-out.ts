@@ -3,6 +3,7 @@ import { seasonMistake } from '../boards/seasons.js';
 import { isId } from '../keys/names.js';
 import type {
   AttributeDeclaration,
+  AttributeType,
   CheckpointsDeclaration,
   InventoryDeclaration,
   InventoryValue,
@@ -51,8 +52,8 @@ export function writeOut(content: JsonObject, complain: Complain): Manifest {
     tunables[name] = { ...described(long), ...declared };
   }
   for (const [name, attribute] of section('attributes')) {
-    const { from, path = '' } = attribute as { from: string; path?: string };
-    attributes[name] = { ...described(attribute as JsonObject), from, path };
+    const { from, path = '', type } = attribute as { from: string; path?: string; type?: AttributeType };
+    attributes[name] = { ...described(attribute as JsonObject), ...(type === undefined ? { from, path } : { type }) };
   }
   const game = content['game'] as string;
   const checkpoints = content['checkpoints'] as Partial<CheckpointsDeclaration> | undefined;

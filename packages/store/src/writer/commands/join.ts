@@ -113,7 +113,12 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
     isNew: session.is_new === 1,
     records: spoken === undefined ? read : spokenRecords(read, newest, spoken, manifest.rules.check),
     manifestVersion: session.manifest_version,
-    tunables: spokenTunables(newest, spoken ?? newest),
+    tunables: spokenTunables(
+      Object.fromEntries(Object.entries(newest.tunables).map(([name, one]) => [name, one.starting])),
+      newest,
+      spoken ?? newest,
+      manifest.rules.check,
+    ),
     ended: open !== undefined && ends !== undefined ? { host: open.host, end: ends } : null,
   };
 }

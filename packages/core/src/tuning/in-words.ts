@@ -1,0 +1,100 @@
+import equal from 'fast-deep-equal';
+import type { Json } from '../json.js';
+import type { Manifest } from '../manifest/manifest.js';
+import { audienceInWords } from './audience.js';
+import { nameOf } from './check-tuned.js';
+import { tunedIn, type Adjustment, type EditionContent, type TuningWindow } from './tuning.js';
+
+/** One thing that a publication changes, in words. */
+export interface TuningDifference {
+  readonly tunable: string;
+  readonly words: string;
+}
+
+/**
+ * What is different from one edition to the next:
+ * `thermal-strength: 1 → 1.25 for 25 % of players in Portugal, Fri 27 Nov 18:00 to Sun 29 Nov 24:00 UTC`.
+ */
+export function tuningDifferences(
+  before: EditionContent,
+  after: EditionContent,
+  { tunables }: Manifest,
+): readonly TuningDifference[] {
+  const differences: TuningDifference[] = [];
+  for (const tunable of new Set([...Object.keys(before), ...Object.keys(after)])) {
+    const [was, is] = [tunedIn(before, tunable), tunedIn(after, tunable)];
+    const starting = tunables[tunable]?.starting ?? null;
+    const [wasBase, base] = [was.value ?? starting, is.value ?? starting];
+    const say = (words: string) => void differences.push({ tunable, words: `${tunable}: ${words}` });
+    if (!equal(wasBase, base)) say(`${short(wasBase)} → ${short(base)}`);
+    else if ((was.value === undefined) !== (is.value === undefined)) {
+      say(
+        is.value === undefined
+          ? `${short(base)}, by the manifest from now on`
+          : `${short(base)}, whatever the manifest says`,
+      );
+    }
+    const unmoved = is.adjustments.filter(({ id }) => was.adjustments.some((one) => one.id === id));
+    for (const one of is.adjustments) {
+      const old = was.adjustments.find(({ id }) => id === one.id);
+      if (old === undefined) say(`${short(base)} → ${adjustmentInWords(one)}`);
+      else if (!equal(old, one)) say(`“${nameOf(old)}” was ${adjustmentInWords(old)}; is ${adjustmentInWords(one)}`);
+    }
+    for (const one of was.adjustments) {
+      if (!is.adjustments.some(({ id }) => id === one.id)) say(`no longer ${adjustmentInWords(one)}`);
+    }
+    const order = was.adjustments.filter(({ id }) => unmoved.some((one) => one.id === id)).map(({ id }) => id);
+    if (
+      !equal(
+        order,
+        unmoved.map(({ id }) => id),
+      )
+    ) {
+      say(`another order: ${is.adjustments.map((one) => `“${nameOf(one)}”`).join(' before ')}`);
+    }
+  }
+  return differences;
+}
+
+/** An adjustment as people say it: `1.25 for 25 % of players in Portugal, Fri 27 Nov 18:00 to Sun 29 Nov 24:00 UTC`. */
+export function adjustmentInWords({ value, values, percent, audience, window }: Adjustment): string {
+  const what =
+    values === undefined
+      ? short(value ?? null)
+      : `a trial of ${values.map((one) => `${short(one.value)} (${one.share} %)`).join(', ')}`;
+  const players = audience === undefined ? '' : ` ${audienceInWords(audience)}`;
+  const whom =
+    percent !== undefined
+      ? ` for ${percent} % of players${players}`
+      : audience === undefined
+        ? ''
+        : ` for players${players}`;
+  return `${what}${whom}${window === undefined ? '' : `, ${windowInWords(window)}`}`;
+}
+
+/** A window in words, in UTC. */
+export function windowInWords({ from, until }: TuningWindow): string {
+  if (from === undefined) return until === undefined ? 'always' : `until ${moment(Date.parse(until), true)} UTC`;
+  const start = moment(Date.parse(from), false);
+  return until === undefined ? `from ${start} UTC` : `${start} to ${moment(Date.parse(until), true)} UTC`;
+}
+
+const day = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', timeZone: 'UTC' });
+const dayLength = 86_400_000;
+
+/** A day's end is its 24:00, where something ends. */
+function moment(at: number, isEnd: boolean): string {
+  const isMidnight = at % dayLength === 0;
+  const date = day.format(new Date(isEnd && isMidnight ? at - 1 : at)).replace(',', '');
+  if (isEnd && isMidnight) return `${date} 24:00`;
+  const [, time = ''] = new Date(at).toISOString().split('T');
+  return `${date} ${time.startsWith('00:00', 3) ? time.slice(0, 5) : time.slice(0, at % 60_000 === 0 ? 5 : 8)}`;
+}
+
+const longest = 60;
+
+/** A value as far as it fits into a line. */
+export function short(value: Json): string {
+  const text = JSON.stringify(value);
+  return text.length <= longest ? text : `${text.slice(0, longest - 1)}…`;
+}
