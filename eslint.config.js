@@ -17,7 +17,7 @@ const mayImport = {
 
 /** The subpaths by which a package may be entered, beside its index. */
 const subpaths = {
-  core: ['boards', 'manifest-file', 'schema-check'],
+  core: ['boards', 'manifest-file', 'schema-check', 'tuning'],
   client: ['host', 'operator', 'player', 'file-storage'],
 };
 

@@ -7,6 +7,22 @@ export abstract class VekkonError extends Error {
   abstract readonly canRetry: boolean;
 }
 
+/** A name that is no tunable: most likely a typing mistake. */
+export class TunableUnknown extends VekkonError {
+  override readonly name = 'TunableUnknown';
+  readonly canRetry = false;
+
+  constructor(
+    readonly tunable: string,
+    readonly nearest: string | undefined,
+    names: readonly string[],
+  ) {
+    const advice =
+      nearest === undefined ? `there are ${names.join(', ') || 'none yet'}.` : `did you mean "${nearest}"?`;
+    super(`There is no tunable "${tunable}": ${advice}`);
+  }
+}
+
 /** The service answered, and refused. `code` is stable; the message says what to do next. */
 export class ServiceRefused extends VekkonError {
   override readonly name = 'ServiceRefused';

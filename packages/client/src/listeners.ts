@@ -8,6 +8,10 @@ export class Listeners<Told extends readonly unknown[]> {
     return () => this.#all.delete(listener);
   }
 
+  get count(): number {
+    return this.#all.size;
+  }
+
   tell(...told: Told): void {
     for (const listener of this.#all) {
       try {

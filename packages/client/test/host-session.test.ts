@@ -2,6 +2,7 @@ import { expect } from 'chai';
 import type { JoinResponse } from '@vekkon/protocol';
 import { highfell } from '../../core/test/highfell.js';
 import { HostSession, type HeldSession, type SessionHost } from '../src/host/host-session.js';
+import { GameTuning } from '../src/session/game-tuning.js';
 import type { NumberedSave } from '../src/session/stay.js';
 
 const now = '2026-11-23T12:00:00.000Z';
@@ -14,6 +15,8 @@ const joined: JoinResponse = {
   records: { 'progress/climbs': { revision: 1, value: 0 }, 'currency/opal': { revision: 1, value: 2 } },
   tuning: { edition: 0, values: {}, nextChangeAt: null },
 };
+
+const untuned = () => new GameTuning({ starting: () => ({}) });
 
 /** A host that notes what it is asked to send, and answers nothing. */
 class Noting implements SessionHost {
@@ -44,7 +47,7 @@ class Noting implements SessionHost {
 }
 
 describe("a session's knowledge of others", () => {
-  const start = () => new HostSession(new Noting(), joined, highfell);
+  const start = () => new HostSession(new Noting(), joined, highfell, untuned);
 
   it('follows the events of its stream one by one', () => {
     const session = start();
@@ -67,7 +70,7 @@ describe("a session's knowledge of others", () => {
 
 describe('names in the game', () => {
   it('may leave out the kind that the change is for, of families too', () => {
-    const session = new HostSession(new Noting(), joined, highfell);
+    const session = new HostSession(new Noting(), joined, highfell, untuned);
     session.put('glider/heron', { span: 12 });
     session.put('preference/invert-pitch', true);
     session.credit('opal', 1, 'found');
@@ -85,7 +88,7 @@ describe('names in the game', () => {
 describe('the numbers of saves', () => {
   it('stay with their contents until they are answered, and the last of a leave ends the session', () => {
     const host = new Noting();
-    const session = new HostSession(host, joined, highfell);
+    const session = new HostSession(host, joined, highfell, untuned);
     session.increase('climbs', 1);
     const [first] = session.numberAll({ leave: false });
     session.increase('climbs', 2);
@@ -101,7 +104,7 @@ describe('the numbers of saves', () => {
 
   it('are given to what a lost session still holds, which its host is asked to rescue', () => {
     const host = new Noting();
-    const session = new HostSession(host, joined, highfell);
+    const session = new HostSession(host, joined, highfell, untuned);
     const told: string[] = [];
     session.onLost((reason) => told.push(reason.message));
     const result = session.transaction('gorge', (draft) => draft.credit('opal', 1, 'gorge'));

@@ -1,7 +1,7 @@
 import { expect } from 'chai';
-import type { Json, Manifest } from '../src/index.js';
-import { readManifestFile } from '../src/manifest/manifest-file.js';
-import { checkSchema } from '../src/manifest/schema-check.js';
+import type { Json, Manifest } from '@vekkon/core';
+import { readManifestFile } from '@vekkon/core/manifest-file';
+import { checkSchema } from '@vekkon/core/schema-check';
 import {
   asPublished,
   attributesFromRecords,
@@ -16,7 +16,7 @@ import {
   withEdit,
   type Adjustment,
   type EditionContent,
-} from '../src/tuning/index.js';
+} from '@vekkon/core/tuning';
 
 const gliders = manifestOf(`
 manifest: 1

@@ -23,6 +23,7 @@ export * from './shapes/manifests.js';
 export * from './shapes/operators.js';
 export * from './shapes/players.js';
 export * from './shapes/sessions.js';
+export * from './shapes/tuning.js';
 export * from './shapes/unsettled.js';
 export * from './shapes/values.js';
 export * from './version.js';

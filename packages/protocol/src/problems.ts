@@ -1,5 +1,6 @@
 import type { ChangeProblemCode } from '@vekkon/core';
 import { boardProblems } from './board-problems.js';
+import { tuningProblems } from './tuning-problems.js';
 
 interface Entry {
   readonly status: number;
@@ -277,6 +278,7 @@ export const problemCatalogue = {
     advice: 'See the result of the save before this one: nothing of this one was looked at.',
   },
   ...boardProblems,
+  ...tuningProblems,
   'unsettled-unknown': {
     status: 404,
     title: 'Not among the unsettled',
@@ -431,6 +433,18 @@ export interface ProblemFacts {
   readonly unsettled?: readonly string[] | undefined;
   /** How many stored records would not fit, under which keys, with examples. */
   readonly misfits?: readonly MisfitCount[] | undefined;
+  /** What made the draft another, the newest first. */
+  readonly changes?:
+    | readonly {
+        readonly revision: number;
+        readonly tunable: string | null;
+        readonly words: string;
+        readonly by: string;
+        readonly at: string;
+      }[]
+    | undefined;
+  /** The tunables that it is about. */
+  readonly tunables?: readonly string[] | undefined;
   /** Seconds until it makes sense to try again. */
   readonly retryAfter?: number | undefined;
 }

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { boardRoutes } from './routes/board-routes.js';
 import { deviceRoutes } from './routes/device-routes.js';
 import { manifestRoutes } from './routes/manifest-routes.js';
+import { tuningRoutes } from './routes/tuning-routes.js';
 import { repairRoutes } from './routes/repair-routes.js';
 import { idempotencyKey, ifMatch, ifNoneMatch, type Route } from './routes/route.js';
 import * as disturbances from './shapes/disturbances.js';
@@ -369,6 +370,7 @@ export const routes = {
   ...manifestRoutes,
   ...repairRoutes,
   ...boardRoutes,
+  ...tuningRoutes,
   signIn: {
     method: 'post',
     path: '/v1/sign-in',

@@ -1,7 +1,8 @@
 import { Refusal, roles, type Caller, type Role } from '@vekkon/protocol';
 import type { Clock, Credential, EnvironmentRow, FeedEvent, Reader, Writer } from '@vekkon/store';
-import type { Request } from 'express';
+import type { Request, Response } from 'express';
 import type { Environments } from './environments.js';
+import type { StreamReader } from './open-streams.js';
 import { hashToken } from './tokens.js';
 
 export interface Operator {
@@ -201,6 +202,24 @@ export function deviceOf(principal: Principal): Extract<Principal, { sort: 'devi
 export function listenerOf(principal: Principal): Extract<Principal, { sort: 'host' | 'device' }> {
   if (principal.sort === 'host' || principal.sort === 'device') return principal;
   throw new TypeError(`A stream let in a caller of the sort "${principal.sort}".`);
+}
+
+/** Who reads a stream, and until when. */
+export function readerOf(principal: Principal, response: Response): StreamReader {
+  switch (principal.sort) {
+    case 'device': {
+      const { device: owner, credential, expiresAt } = principal;
+      return { response, owner, credential, expiresAt };
+    }
+    case 'host': {
+      const { hint: owner, credential, expiresAt } = principal;
+      return { response, owner, credential, expiresAt };
+    }
+    case 'operator':
+      return { response, owner: principal.operator.email, credential: principal.tokenHash, expiresAt: null };
+    default:
+      throw new TypeError(`A stream let in a caller of the sort "${principal.sort}".`);
+  }
 }
 
 /** Is it a game on a player's own device? */

@@ -19,6 +19,7 @@ import { serveOperators } from './routes/operators.js';
 import { servePlayers } from './routes/players.js';
 import { serveRecords } from './routes/records.js';
 import { serveSessions } from './routes/sessions.js';
+import { serveTuning } from './routes/tuning.js';
 import { serveTrash } from './routes/trash.js';
 import { serveUnsettled } from './routes/unsettled.js';
 import type { Desk } from './serve-route.js';
@@ -63,6 +64,7 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   serveDevices(desk);
   serveUnsettled(desk);
   serveBoards(desk);
+  serveTuning(desk);
   serveDisturbances(desk);
   serveRecords(desk);
   servePlayers(desk);

@@ -1,72 +1,53 @@
-import type { Response } from 'express';
+import type { FeedEvent } from '@vekkon/store';
 import type { BoardInMemory } from './boards.js';
+import { OpenStreams, type OpenStream, type StreamReader } from './open-streams.js';
 
-const heartbeatMilliseconds = 15_000;
-/** Whoever leaves this much unread is let go: it will come back and read anew. */
-const mostUnreadBytes = 256 * 1024;
-const mostOfAll = 10_000;
-const mostOfOne = 8;
+const bounds = { mostOfOne: 8, mostOfCredential: 10_000, mostOfAll: 10_000, mostUnreadBytes: 256 * 1024 };
 /** At most so often a listener is told. */
 const betweenTellings = 1_000;
 
 /** Who watches a board, and what they are shown. */
-export interface Watcher {
-  readonly response: Response;
-  /** The device, key or operator: of its streams the oldest gives way to one too many. */
-  readonly owner: string;
+export interface Watcher extends StreamReader {
   /** What to show now, as JSON text. */
   readonly look: (board: BoardInMemory) => Promise<string>;
 }
 
-interface Watching extends Watcher {
+interface Watching {
+  readonly stream: OpenStream;
+  readonly look: Watcher['look'];
   last: string;
 }
 
-/** The streams on which boards are watched: server-sent events (WHATWG HTML), at most one a second. */
+/** The streams on which boards are watched, each told at most once a second. */
 export class BoardStreams {
   readonly #watching = new Map<string, Set<Watching>>();
-  readonly #byOwner = new Map<string, Set<Watching>>();
   readonly #moved = new Map<string, BoardInMemory>();
-  readonly #heart: NodeJS.Timeout;
+  readonly #streams: OpenStreams;
   #timer: NodeJS.Timeout | undefined;
-  #count = 0;
 
-  constructor() {
-    this.#heart = setInterval(() => {
-      for (const watchers of this.#watching.values()) for (const one of watchers) send(one, ': still here\n\n');
-    }, heartbeatMilliseconds);
-    this.#heart.unref();
+  /** @param now the time by which credentials end, in milliseconds since 1970 */
+  constructor(now: () => number = Date.now) {
+    this.#streams = new OpenStreams(bounds, now);
   }
 
-  /** @returns is there room for another? */
-  get hasRoom(): boolean {
-    return this.#count < mostOfAll;
-  }
-
-  /** Answers a request with a stream, for as long as its sender listens. */
+  /**
+   * Answers a request with a stream, for as long as its sender listens.
+   *
+   * @throws Refusal `too-many-requests` if there are too many
+   */
   async watch(board: BoardInMemory, watcher: Watcher): Promise<void> {
-    const { response, owner } = watcher;
-    const headers = { 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store' };
-    if (response.req.method === 'HEAD') return void response.status(200).set(headers).end();
-    const watching = { ...watcher, last: await watcher.look(board) };
-    if (response.destroyed) return;
-    const own = this.#byOwner.get(owner) ?? new Set();
-    if (own.size >= mostOfOne) for (const oldest of [...own].slice(0, 1)) oldest.response.end();
+    const last = await watcher.look(board);
+    if (watcher.response.destroyed) return;
     const name = `${board.environment}/${board.key}`;
     const watchers = this.#watching.get(name) ?? new Set();
-    this.#watching.set(name, watchers.add(watching));
-    this.#byOwner.set(owner, own.add(watching));
-    this.#count++;
-    response.once('close', () => {
-      this.#count--;
+    const stream = this.#streams.open(watcher, () => {
       watchers.delete(watching);
       if (watchers.size === 0) this.#watching.delete(name);
-      own.delete(watching);
-      if (own.size === 0) this.#byOwner.delete(owner);
     });
-    response.status(200).set(headers);
-    response.flushHeaders();
-    send(watching, `event: standings\ndata: ${watching.last}\n\n`);
+    if (stream === undefined) return;
+    const watching: Watching = { stream, look: watcher.look, last };
+    this.#watching.set(name, watchers.add(watching));
+    stream.send('standings', last);
   }
 
   /** Something moved: whoever watches is told within a second. */
@@ -80,10 +61,14 @@ export class BoardStreams {
     }, betweenTellings).unref();
   }
 
+  /** Takes in what a commit did: whoever's credential is over hears nothing more. */
+  heed(event: FeedEvent): void {
+    this.#streams.heed(event);
+  }
+
   close(): void {
-    clearInterval(this.#heart);
     clearTimeout(this.#timer);
-    for (const watchers of this.#watching.values()) for (const one of watchers) one.response.end();
+    this.#streams.close();
   }
 
   async #tell(): Promise<void> {
@@ -94,14 +79,8 @@ export class BoardStreams {
         const now = await one.look(board).catch(() => one.last);
         if (now === one.last) continue;
         one.last = now;
-        send(one, `event: standings\ndata: ${now}\n\n`);
+        one.stream.send('standings', now);
       }
     }
   }
-}
-
-function send({ response }: Watching, text: string): void {
-  if (response.writableEnded) return;
-  if (response.writableLength > mostUnreadBytes) response.destroy();
-  else response.write(text);
 }

@@ -7,7 +7,7 @@ import type { Desk } from './serve-route.js';
  * collectors of metrics read. For operators: a collector shows a viewer's token.
  */
 export function serveMetrics(router: IRouter, desk: Desk): void {
-  const { reader, streams, writer } = desk;
+  const { reader, streams, tuningStreams, writer } = desk;
   const registry = new Registry();
   // Memory, processor, handles, and how late the event loop runs.
   collectDefaultMetrics({ register: registry });
@@ -48,7 +48,7 @@ export function serveMetrics(router: IRouter, desk: Desk): void {
       }
       fullest.set({ environment }, Math.max(0, ...players.map((player) => player.unlike)));
     }
-    open.set(streams.count);
+    open.set(streams.count + tuningStreams.count);
     writable.set(writer.isWritable ? 1 : 0);
   }
 

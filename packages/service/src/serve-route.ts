@@ -15,8 +15,12 @@ import type { Logger } from './log.js';
 import type { ManifestDesk } from './manifest-desk.js';
 import { readBody } from './request-body.js';
 import type { RouteTable } from './route-table.js';
-import type { Seasons } from './seasons.js';
+import type { SessionTunings } from './session-tunings.js';
 import type { Streams } from './streams.js';
+import type { Tending } from './tending.js';
+import type { TuningNoted } from './tuning-noted.js';
+import type { TuningStreams } from './tuning-streams.js';
+import type { Tunings } from './tunings.js';
 import type { Turns } from './turns.js';
 
 /** What every route works with. */
@@ -35,7 +39,11 @@ export interface Desk {
   readonly limits: CallLimits;
   readonly boards: Boards;
   readonly boardStreams: BoardStreams;
-  readonly seasons: Seasons;
+  readonly seasons: Tending;
+  readonly tunings: Tunings;
+  readonly sessionTunings: SessionTunings;
+  readonly tuningStreams: TuningStreams;
+  readonly tuningNoted: TuningNoted;
   readonly turns: Turns;
   readonly disturbances: Disturbances;
   readonly migration: string;

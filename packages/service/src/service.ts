@@ -16,9 +16,14 @@ import type { Logger } from './log.js';
 import { ManifestDesk } from './manifest-desk.js';
 import { Pruning } from './pruning.js';
 import { RouteTable } from './route-table.js';
-import { Seasons } from './seasons.js';
+import { SessionTunings } from './session-tunings.js';
 import { Streams } from './streams.js';
+import { Tending } from './tending.js';
 import { hashToken, newToken } from './tokens.js';
+import { TuningNoted } from './tuning-noted.js';
+import { TuningStreams } from './tuning-streams.js';
+import { Tunings } from './tunings.js';
+import { tellTuning } from './tell-tuning.js';
 import { Turns } from './turns.js';
 
 export interface ServiceOptions {
@@ -77,11 +82,26 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const access = new Access(store.reader, store.writer, clock, environments);
   // What is kept in memory beside the store follows the feed: no route has to tell anybody.
   const boards = new Boards(store.longReads);
-  const boardStreams = new BoardStreams();
-  const seasons = new Seasons(store.writer, clock, log);
+  const boardStreams = new BoardStreams(() => clock.now());
+  const seasons = new Tending('Seasons', () => store.writer.do('tendSeasons', {}), clock, log);
+  const tunings = new Tunings(store.reader, clock);
+  const tuningNoted = new TuningNoted(store.writer, clock, log);
+  const sessionTunings = new SessionTunings(store.reader, tunings, tuningNoted);
+  const tuningStreams = new TuningStreams(() => clock.now());
+  const windows = new Tending(
+    'Windows',
+    async () => ({ hasMore: false, nextAt: await store.writer.do('tendWindows', {}) }),
+    clock,
+    log,
+  );
   boards.onMoved = (board) => boardStreams.moved(board);
   boards.onSeason = () => void seasons.tend();
-  for (const one of [environments, access, streams, handovers, boards]) store.writer.follow((event) => one.heed(event));
+  const followers = [environments, access, streams, handovers, boards, boardStreams];
+  // Sessions before tunings: whoever is told has what is known of them by then.
+  for (const one of [...followers, tuningStreams, sessionTunings, tunings]) {
+    store.writer.follow((event) => one.heed(event));
+  }
+  await tunings.load(environments.all);
   const manifests = new ManifestDesk();
   const desk = {
     writer: store.writer,
@@ -99,6 +119,10 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     boards,
     boardStreams,
     seasons,
+    tunings,
+    sessionTunings,
+    tuningStreams,
+    tuningNoted,
     turns: new Turns(),
     disturbances: new Disturbances(clock),
     migration: store.migration,
@@ -106,6 +130,10 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     notes: () => notesOn(store),
     isStopping: () => isStopping,
     answering: (): (() => void) => connections.answering(),
+  };
+  tunings.onChanged = (environment, state) => {
+    void windows.tend();
+    void tellTuning(desk, environment, state).catch((err: unknown) => log.error({ err }, 'Tuning could not be told'));
   };
   // Small boards are there before anybody asks; a large one is read on while it answers, and says that it is not ready.
   const loading = boards.load(await store.reader.boards.live()).catch((err: unknown) => {
@@ -121,6 +149,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   await store.writer.do('probe', {}).catch((err: unknown) => log.warn({ err }, 'Nothing can be written now'));
   for (const note of notesOn(store)) log.warn(note);
   void seasons.tend();
+  void windows.tend();
   const pruning = new Pruning(store, log);
   await pruning.run();
   const hourly = setInterval(() => {
@@ -148,7 +177,11 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     handovers.close();
     boards.close();
     boardStreams.close();
+    tuningStreams.close();
+    tunings.close();
     await seasons.stop();
+    await windows.stop();
+    await tuningNoted.flush();
     await loading;
     manifests.close();
     await connections.close();

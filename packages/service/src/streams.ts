@@ -1,26 +1,14 @@
-import { Refusal, type HostEvents } from '@vekkon/protocol';
+import type { HostEvents } from '@vekkon/protocol';
 import type { FeedEvent } from '@vekkon/store';
 import type { Response } from 'express';
 import type { Principal } from './access.js';
+import { OpenStreams, type OpenStream } from './open-streams.js';
 
-const heartbeatMilliseconds = 15_000;
-/** What a reader may leave unread before it is let go: it will come back and renew. */
-const mostUnreadBytes = 1024 * 1024;
-/** How many heartbeats may lie unread: then nobody reads. */
-const mostUnreadHeartbeats = 3;
-/** How many streams one device, one host, and one key may have open. */
-const mostOfOne = 4;
-const mostOfKey = 2_000;
+const bounds = { mostOfOne: 4, mostOfCredential: 2_000, mostOfAll: 20_000, mostUnreadBytes: 1024 * 1024 };
 
 interface Listening {
-  readonly response: Response;
+  readonly stream: OpenStream;
   readonly session: string | undefined;
-  /** The device, or the host under its key: of its streams the oldest gives way to one too many. */
-  readonly owner: string;
-  readonly credential: string;
-  readonly expiresAt: number | null;
-  /** Heartbeats since it last read all that was sent. */
-  unread: number;
 }
 
 /** Who listens, to what, and until when. */
@@ -33,20 +21,14 @@ export interface Listener {
   readonly session?: string;
 }
 
-/** The streams on which hosts listen: server-sent events (WHATWG HTML). */
+/** The streams on which hosts listen, and games on devices for their session. */
 export class Streams {
   readonly #open = new Map<string, Set<Listening>>();
-  readonly #byOwner = new Map<string, Set<Listening>>();
-  readonly #byCredential = new Map<string, Set<Listening>>();
-  readonly #heart: NodeJS.Timeout;
+  readonly #streams: OpenStreams;
 
   /** @param now the time by which credentials end, in milliseconds since 1970 */
   constructor(now: () => number = Date.now) {
-    // A comment now and then, so that proxies do not cut what is quiet.
-    this.#heart = setInterval(() => {
-      for (const listeners of this.#open.values()) for (const one of listeners) beat(one, now());
-    }, heartbeatMilliseconds);
-    this.#heart.unref();
+    this.#streams = new OpenStreams(bounds, now);
   }
 
   /**
@@ -55,45 +37,38 @@ export class Streams {
    * @throws Refusal `too-many-requests` if its key has too many streams open
    */
   listen({ environment, host, response, principal, session }: Listener): void {
-    const headers = { 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store' };
-    if (response.req.method === 'HEAD') return void response.status(200).set(headers).end();
     const { credential, expiresAt } = principal;
-    if ((this.#byCredential.get(credential)?.size ?? 0) >= mostOfKey) {
-      const detail = `${mostOfKey} streams of one key are open, and that is the most: one for each host is enough.`;
-      throw new Refusal('too-many-requests', detail, { retryAfter: 60 });
-    }
-    const owner = principal.sort === 'device' ? principal.device : `${environment}/${host}`;
-    const own = this.#byOwner.get(owner);
-    if (own !== undefined && own.size >= mostOfOne) for (const oldest of [...own].slice(0, 1)) oldest.response.end();
-    const listening = { response, session, owner, credential, expiresAt, unread: 0 };
-    const places = [
-      [this.#open, `${environment}/${host}`],
-      [this.#byOwner, owner],
-      [this.#byCredential, credential],
-    ] as const;
-    for (const [map, name] of places) map.set(name, (map.get(name) ?? new Set()).add(listening));
-    const leave = () => {
-      for (const [map, name] of places) {
-        const listeners = map.get(name);
-        listeners?.delete(listening);
-        if (listeners?.size === 0) map.delete(name);
-      }
-    };
-    response.once('close', leave);
-    response.status(200).set(headers);
-    response.flushHeaders();
-    send(response, ': listening\n\n');
+    const name = `${environment}/${host}`;
+    const owner = principal.sort === 'device' ? principal.device : name;
+    const stream = this.#streams.open({ response, owner, credential, expiresAt }, () => {
+      const listeners = this.#open.get(name);
+      listeners?.delete(listening);
+      if (listeners?.size === 0) this.#open.delete(name);
+    });
+    if (stream === undefined) return;
+    const listening: Listening = { stream, session };
+    this.#open.set(name, (this.#open.get(name) ?? new Set()).add(listening));
   }
 
   tell<Name extends keyof HostEvents>(environment: number, host: string, event: Name, data: HostEvents[Name]): void {
-    for (const { response, session } of this.#open.get(`${environment}/${host}`) ?? []) {
+    for (const { stream, session } of this.#open.get(`${environment}/${host}`) ?? []) {
       if (session !== undefined && session !== data.session) continue;
-      send(response, `event: ${event}\ndata: ${JSON.stringify(data)}\n\n`);
+      stream.send(event, JSON.stringify(data));
+    }
+  }
+
+  /** The sessions of which a stream of their own is open, with their hosts. */
+  *sessionsListening(environment: number): Iterable<{ readonly host: string; readonly session: string }> {
+    const start = `${environment}/`;
+    for (const [name, listeners] of this.#open) {
+      if (!name.startsWith(start)) continue;
+      for (const { session } of listeners) if (session !== undefined) yield { host: name.slice(start.length), session };
     }
   }
 
   /** Takes in what a commit did: whoever it concerns is told, or hears nothing more. */
   heed(event: FeedEvent): void {
+    this.#streams.heed(event);
     switch (event.what) {
       case 'player-changed': {
         const { environment, seen, open } = event;
@@ -111,12 +86,6 @@ export class Streams {
       }
       case 'handover-wanted':
         return this.tell(event.environment, event.host, 'handover-wanted', { session: event.session });
-      case 'credential-over':
-        for (const one of this.#byCredential.get(event.hash) ?? []) one.response.end();
-        return;
-      case 'device-over':
-        for (const one of this.#byOwner.get(event.device) ?? []) if (one.credential !== event.but) one.response.end();
-        return;
     }
   }
 
@@ -126,28 +95,11 @@ export class Streams {
 
   /** How many are open. */
   get count(): number {
-    return [...this.#open.values()].reduce((sum, listeners) => sum + listeners.size, 0);
+    return this.#streams.count;
   }
 
   /** The service stops: every listener is let go. */
   close(): void {
-    clearInterval(this.#heart);
-    for (const listeners of this.#open.values()) for (const one of listeners) one.response.end();
+    this.#streams.close();
   }
-}
-
-function beat(one: Listening, now: number): void {
-  // It had a heartbeat's time to read what was left.
-  if (one.response.writableEnded) return void one.response.destroy();
-  if (one.expiresAt !== null && one.expiresAt <= now) return void one.response.end();
-  one.unread = one.response.writableLength > 0 ? one.unread + 1 : 0;
-  if (one.unread > mostUnreadHeartbeats) one.response.destroy();
-  else send(one.response, ': still here\n\n');
-}
-
-/** What has ended, and was not read to its end yet, hears nothing more: Node takes a word after the end for a fault of ours. */
-function send(response: Response, text: string): void {
-  if (response.writableEnded) return;
-  if (response.writableLength > mostUnreadBytes) response.destroy();
-  else response.write(text);
 }

@@ -36,6 +36,6 @@ export function newRequestId(): string {
 }
 
 /** A new random id for people to read, of 80 bits. */
-export function newId(prefix: 'dev' | 'p'): string {
+export function newId(prefix: 'dev' | 'p' | 'adj'): string {
   return `${prefix}-${randomBytes(10).toString('hex')}`;
 }

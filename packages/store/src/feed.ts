@@ -1,6 +1,7 @@
 import type { Reached, SessionEnd } from '@vekkon/core';
 import type { RecordsByKey } from '@vekkon/protocol';
 import type { EnvironmentRow, SeasonRow } from './tables.js';
+import type { TuningState } from './tuning.js';
 
 /**
  * What a commit did that others must know, as plain data. Events leave the
@@ -38,6 +39,11 @@ export type FeedEvent =
       /** The board's key. */
       readonly key: string;
       readonly row: SeasonRow;
+    }
+  | {
+      /** An edition was published, the draft was edited, or testers are others. */
+      readonly what: 'tuning';
+      readonly state: TuningState;
     }
   | {
       /** It is new, or something about it has changed. */

@@ -8,6 +8,7 @@ export type { ResultTaken } from './writer/standings-in-work.js';
 export type {
   BoardRow,
   DoubtfulRow,
+  EditionRow,
   EnvironmentRow,
   SeasonRow,
   LedgerRow,
@@ -15,6 +16,7 @@ export type {
   SessionRow,
   TrashRow,
 } from './tables.js';
+export { contentOf, type TuningState } from './tuning.js';
 export type { InstalledManifest } from './manifests.js';
 export type { FeedEvent, PlayerChanged, SessionEnded } from './feed.js';
 export type { Held, Joined } from './writer/commands/join.js';

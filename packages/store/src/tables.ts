@@ -1,6 +1,14 @@
 import type { ColumnType, Generated, Insertable, Selectable } from 'kysely';
 import type { LedgerLine, ScoreDeclaration, SessionEnd, Trashed } from '@vekkon/core';
 import type { Role } from '@vekkon/protocol';
+import type {
+  DraftChangeTable,
+  DraftTable,
+  EditionTable,
+  TesterTable,
+  TrialPlayerTable,
+  TunableAskedTable,
+} from './tuning-tables.js';
 
 /** Milliseconds since 1970, UTC. */
 type Time = number;
@@ -23,6 +31,8 @@ export interface EnvironmentTable {
   learned: ColumnType<number, number | undefined, number>;
   /** The web origins from which devices may call, as a JSON list; null for any. */
   origins: JsonText | null;
+  /** Where it is live: may designers publish, as admins do? */
+  designers_publish: ColumnType<Flag, Flag | undefined, Flag>;
   created_at: WrittenOnce<Time>;
 }
 
@@ -491,6 +501,12 @@ export interface Tables {
   barred: BarredTable;
   doubtful: DoubtfulTable;
   rewards: RewardTable;
+  editions: EditionTable;
+  drafts: DraftTable;
+  draft_changes: DraftChangeTable;
+  testers: TesterTable;
+  trial_players: TrialPlayerTable;
+  tunables_asked: TunableAskedTable;
   activity: ActivityTable;
   tombstones: TombstoneTable;
   probes: ProbeTable;
@@ -515,6 +531,7 @@ export type CheckpointRow = Selectable<CheckpointTable>;
 export type DeviceRow = Selectable<DeviceTable>;
 export type UnsettledRow = Selectable<UnsettledTable>;
 export type LearnedRow = Selectable<LearnedTable>;
+export type EditionRow = Selectable<EditionTable>;
 export type BoardRow = Selectable<BoardTable>;
 export type SeasonRow = Selectable<SeasonTable>;
 export type StandingRow = Selectable<StandingTable>;

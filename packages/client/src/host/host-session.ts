@@ -1,8 +1,9 @@
-import type { Rules, Transaction } from '@vekkon/core';
+import type { Records, Rules, Transaction } from '@vekkon/core';
 import type { CheckpointList, JoinResponse, LeaveResponse, RecordsByKey, SaveResponse } from '@vekkon/protocol';
 import { SessionLeaving, SessionOver, type ServiceRefused } from '../errors.js';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
+import type { GameTuning, HeldTuning } from '../session/game-tuning.js';
 import { LocalRecords } from '../session/local-records.js';
 import { nothingSaved, Stay, type NumberedSave, type SaveResult, type TakenApart } from '../session/stay.js';
 import type { SpoolEntry } from './spool-contents.js';
@@ -19,6 +20,7 @@ export interface HeldSession {
   /** Its leave is on the way: what becomes of it, the answer says. */
   readonly isLeaveUnderWay: boolean;
   readonly hasSomethingToSave: boolean;
+  readonly tuning: HeldTuning;
   save(): Promise<SaveResult>;
   leave(): Promise<SaveResult>;
   numberAll(options: { readonly leave: boolean }): readonly NumberedSave[];
@@ -73,6 +75,7 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
   readonly player: JoinResponse['player'];
   readonly leaseSeconds: number;
   protected readonly local: LocalRecords;
+  readonly tuning: GameTuning<Game>;
   readonly #host: SessionHost;
   readonly #lost = new Listeners<[reason: SessionOver]>();
   #seen: number;
@@ -90,7 +93,12 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
   #isDelivered = false;
 
   /** @internal */
-  constructor(host: SessionHost, joined: JoinResponse, rules: Rules) {
+  constructor(
+    host: SessionHost,
+    joined: JoinResponse,
+    rules: Rules,
+    tuningOf: (records: () => Records) => GameTuning<Game>,
+  ) {
     super();
     this.#host = host;
     this.id = joined.session.id;
@@ -99,6 +107,8 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
     this.#seen = joined.seen;
     this.#nextSave = joined.session.nextSave;
     this.local = new LocalRecords(joined.records, rules);
+    this.tuning = tuningOf(() => this.records);
+    this.tuning.take(joined.tuning, joined.now);
   }
 
   get isOver(): boolean {
@@ -284,6 +294,7 @@ export class HostSession<Game extends GameShape = AnyGame> extends Stay<Game> im
 
   #end(reason: SessionOver): void {
     this.#over = reason;
+    this.tuning.stop();
     this.endAwaiting(reason.message);
   }
 }

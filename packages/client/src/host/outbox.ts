@@ -96,8 +96,14 @@ export class Outbox {
     try {
       results = await sendBulk(
         this.#transport,
-        sending.flatMap(({ session: { id, seen, answeredUpTo } }, index) =>
-          (parts[index] ?? []).map((save) => ({ ...save, session: id, seen, answered: answeredUpTo })),
+        sending.flatMap(({ session: { id, seen, answeredUpTo, tuning } }, index) =>
+          (parts[index] ?? []).map((save) => ({
+            ...save,
+            session: id,
+            seen,
+            answered: answeredUpTo,
+            ...(tuning.tag !== undefined && { tuned: tuning.tag }),
+          })),
         ),
       );
     } catch (error) {
@@ -159,7 +165,7 @@ export class Outbox {
         const answer = await this.#transport.send<SaveResponse | LeaveResponse>({
           method: 'POST',
           path: `/v1/sessions/${session.id}/${leave ? 'leave' : 'saves'}`,
-          body: { number, transactions, seen: session.seen, answered: session.answeredUpTo },
+          body: { number, transactions, seen: session.seen, answered: session.answeredUpTo, tuned: session.tuning.tag },
         });
         return together(refused, this.#answered(session, sent, answer));
       } catch (error) {

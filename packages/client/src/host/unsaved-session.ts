@@ -9,6 +9,7 @@ import {
 } from '@vekkon/core';
 import { ChangeRefused, checkpointUnknown } from '../errors.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
+import type { GameTuning } from '../session/game-tuning.js';
 import { LocalRecords } from '../session/local-records.js';
 import { Playing } from '../session/playing.js';
 import { Listeners } from '../listeners.js';
@@ -26,9 +27,13 @@ export class UnsavedSession<Game extends GameShape = AnyGame> extends Playing<vo
   readonly #local: LocalRecords;
   readonly #replaced = new Listeners<[session: HostSession<Game>, dropped: readonly Transaction[]]>();
 
-  constructor(player: string, rules: Rules) {
+  /** The tunables, as for nobody in particular. */
+  readonly tuning: GameTuning<Game>;
+
+  constructor(player: string, rules: Rules, tuning: GameTuning<Game>) {
     super();
     this.player = player;
+    this.tuning = tuning;
     const starting = readRecords(startingRecords(rules.manifest).records, rules);
     this.#local = new LocalRecords(Object.fromEntries(starting), rules);
   }

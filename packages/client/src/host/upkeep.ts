@@ -2,6 +2,7 @@ import type { HostRenewResponse } from '@vekkon/protocol';
 import { SessionOver } from '../errors.js';
 import type { Transport } from '../transport/transport.js';
 import type { HeldSession } from './host-session.js';
+import { tunedPart } from '../session/game-tuning.js';
 import { listenToStream, type StreamHandlers } from '../session/stream.js';
 
 /** What the upkeep asks of the host. */
@@ -41,8 +42,13 @@ export class Upkeep {
     const { name, instance, url, hostKey } = this.#host;
     this.#listening = new AbortController();
     const stream = `${url}/v1/hosts/${encodeURIComponent(name)}/stream?instance=${instance}`;
-    const catchUp = () => void this.#renew().catch(() => undefined);
+    const catchUp = () => this.renewNow();
     void listenToStream(stream, () => hostKey, this.#heard, catchUp, this.#listening.signal);
+  }
+
+  /** Asks at once how things stand; one that fails is followed by the next renewal. */
+  renewNow(): void {
+    void this.#renew().catch(() => undefined);
   }
 
   /** Nothing is left to keep up: a process that has nothing else to do may end. */
@@ -89,14 +95,18 @@ export class Upkeep {
       path: `/v1/hosts/${encodeURIComponent(name)}/renew`,
       body: {
         instance,
-        sessions: this.#host
-          .sessions()
-          .map(({ id, seen, answeredUpTo }) => ({ session: id, seen, answered: answeredUpTo })),
+        sessions: this.#host.sessions().map(({ id, seen, answeredUpTo, tuning }) => ({
+          session: id,
+          seen,
+          answered: answeredUpTo,
+          ...tunedPart(tuning),
+        })),
       },
     });
-    for (const { id, seen, records, session } of answer.sessions) {
+    for (const { id, seen, records, session, tuning } of answer.sessions) {
       const found = this.#host.find(id);
       found?.changedOutside(seen, records);
+      if (tuning !== undefined) found?.tuning.take(tuning, answer.now);
       if (found !== undefined && session.handoverWanted) this.#host.handOver(found);
     }
     for (const { id, detail } of answer.lost) this.#lose(id, detail);
@@ -114,6 +124,7 @@ export class Upkeep {
       if (found !== undefined) this.#host.handOver(found);
     },
     'outside-change': ({ session, seen, records }) => this.#host.find(session)?.heardOfChange(seen, records),
+    tuning: ({ session, tuning }) => this.#host.find(session)?.tuning.take(tuning, new Date().toISOString()),
     'save-now': ({ session }) => {
       // One that fails is tried again by the next autosave.
       void this.#host

@@ -10,6 +10,7 @@ import type {
 } from '@vekkon/protocol';
 import { HostClosing, ServiceRefused, SessionOver, VekkonError } from '../errors.js';
 import { GameBoards } from '../session/game-boards.js';
+import type { GameTuning } from '../session/game-tuning.js';
 import { HttpTransport } from '../transport/transport.js';
 import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
@@ -18,6 +19,7 @@ import { Listeners } from '../listeners.js';
 import { HostSession, type HeldSession, type SessionHost, type SetAside } from './host-session.js';
 import { Outbox } from './outbox.js';
 import { HostSpool } from './host-spool.js';
+import { HostTuning } from './host-tuning.js';
 import { UnsavedSession } from './unsaved-session.js';
 import { Upkeep } from './upkeep.js';
 
@@ -93,6 +95,8 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
   readonly #spool: HostSpool | undefined;
   /** Leaderboards. */
   readonly boards: GameBoards<Game>;
+  readonly #tuning: HostTuning<Game>;
+  #speaks: Spoken | undefined;
   #isClosing = false;
   #spoken: Promise<Spoken> | undefined;
   #closed: Promise<Closed> | undefined;
@@ -109,6 +113,14 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       post: (path, body) => this.#transport.send({ method: 'POST', path, body }),
       url: options.url,
       credential: () => options.hostKey,
+    });
+    this.#tuning = new HostTuning<Game>(this.#transport, {
+      url: options.url.replace(/\/+$/, ''),
+      hostKey: options.hostKey,
+      folder: options.spool,
+      spoken: () => this.#speaks,
+      sessions: () => this.sessions,
+      renew: () => this.#upkeep.renewNow(),
     });
     const { spool, hostKey, earlierKeys } = options;
     if (spool !== undefined) {
@@ -133,6 +145,14 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       handOver,
       saveAll: () => this.saveAll(),
     });
+  }
+
+  /**
+   * The tunables for nobody in particular: `host.tuning.get('storm-warning')`.
+   * What a player gets is at their session.
+   */
+  get tuning(): GameTuning<Game> {
+    return this.#tuning.tuning;
   }
 
   /** The sessions that are open here. */
@@ -203,7 +223,7 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     } catch (error) {
       if (!(error instanceof VekkonError) || !(error.canRetry || isHeld(error))) throw error;
       const rules = await this.#rulesAtHand(error);
-      const unsaved = new UnsavedSession<Game>(player, rules);
+      const unsaved = new UnsavedSession<Game>(player, rules, this.tuning);
       this.keepJoining(player, options).session.then(
         (session) => unsaved.replaceWith(session),
         () => undefined,
@@ -284,7 +304,15 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     for (const old of this.sessions) {
       if (old.player.id === player) old.beOver(new SessionOver(old.id, 'the player was joined again here.'));
     }
-    const session = new HostSession<Game>(this.#seamFor(), joined, rules);
+    const session = new HostSession<Game>(this.#seamFor(), joined, rules, (records) =>
+      this.#tuning.ofSession({
+        player: joined.player.id,
+        name: joined.player.name,
+        sent: attributes ?? {},
+        records,
+        rules,
+      }),
+    );
     this.#sessions.set(session.id, session);
     if (this.#options.journal === true) {
       const { id, nextSave } = joined.session;
@@ -296,6 +324,7 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       throw new HostClosing(this.name);
     }
     this.#upkeep.start();
+    this.#tuning.listen();
     return session;
   }
 
@@ -322,12 +351,15 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
 
   #forget(session: HeldSession): void {
     this.#sessions.delete(session.id);
-    if (this.#sessions.size === 0) this.#upkeep.stop();
+    if (this.#sessions.size > 0) return;
+    this.#upkeep.stop();
+    this.#tuning.stop();
   }
 
   async #close(within: number): Promise<Closed> {
     this.#isClosing = true;
     this.#upkeep.stop();
+    this.#tuning.close();
     const leaving = this.sessions;
     const byEnd = new Promise<'late'>((resolve) => setTimeout(() => resolve('late'), within).unref());
     const outcomes = await Promise.all(
@@ -384,9 +416,10 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
   async #learnToSpeak(transport: RetryingTransport): Promise<Spoken> {
     const { manifestVersion } = this.#options;
     const path = manifestVersion === undefined ? '/v1/manifest' : `/v1/manifest?version=${manifestVersion}`;
-    this.#spoken ??= transport
-      .send<ManifestResponse>({ method: 'GET', path })
-      .then(({ manifest, version, learns }) => ({ version, rules: { manifest, check: checkSchema, learns } }));
+    this.#spoken ??= transport.send<ManifestResponse>({ method: 'GET', path }).then(({ manifest, version, learns }) => {
+      this.#speaks = { version, rules: { manifest, check: checkSchema, learns } };
+      return this.#speaks;
+    });
     try {
       return await this.#spoken;
     } catch (error) {

@@ -31,6 +31,7 @@ import type {
   TrashList,
 } from '@vekkon/protocol';
 import { OperatorBoards } from './operator-boards.js';
+import { OperatorTuning } from './operator-tuning.js';
 import { HttpTransport } from '../transport/transport.js';
 
 export interface VekkonOperatorOptions {
@@ -48,6 +49,8 @@ const counting = 300_000;
 export class VekkonOperator {
   /** Leaderboards. */
   readonly boards: OperatorBoards;
+  /** Values of the running game that are changed from afar. */
+  readonly tuning: OperatorTuning;
   readonly #transport: HttpTransport;
 
   constructor({ url, token, environment }: VekkonOperatorOptions) {
@@ -56,6 +59,7 @@ export class VekkonOperator {
       ...(environment !== undefined && { 'Vekkon-Environment': environment }),
     });
     this.boards = new OperatorBoards(this.#transport);
+    this.tuning = new OperatorTuning(this.#transport);
   }
 
   static signIn(url: string, email: string, password: string): Promise<SignInResponse> {
@@ -217,6 +221,11 @@ export class VekkonOperator {
   async revokeDevice(player: string, device: string): Promise<void> {
     const path = `/v1/players/${encodeURIComponent(player)}/devices/${encodeURIComponent(device)}`;
     await this.#transport.send({ method: 'DELETE', path });
+  }
+
+  /** Sets whether designers may publish where the environment is live. */
+  async setPublishers(designers: boolean): Promise<void> {
+    await this.#transport.send({ method: 'PUT', path: '/v1/environment/publishers', body: { designers } });
   }
 
   /** Sets from which web origins devices may call; null for any. */

@@ -1,7 +1,8 @@
 import { checkPlainly, readRecords, startingRecords, type Manifest, type Rules, type Transaction } from '@vekkon/core';
-import type { CheckpointList, JoinResponse, RecordsByKey } from '@vekkon/protocol';
+import type { CheckpointList, JoinResponse, RecordsByKey, TuningTold } from '@vekkon/protocol';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
+import { GameTuning } from '../session/game-tuning.js';
 import { LocalRecords } from '../session/local-records.js';
 import { Stay } from '../session/stay.js';
 import { RetryingTransport, type FailedTry } from '../transport/retrying-transport.js';
@@ -23,6 +24,8 @@ export const defaultDeadline = 5_000;
 /** A stay on the player's own device: what is kept of it there, and what is known of how things stand. */
 export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<Game> {
   protected local = new LocalRecords({}, { manifest: nothingDeclared });
+  /** The tunables as this player gets them; offline as they were last seen. */
+  readonly tuning: GameTuning<Game>;
   protected readonly options: VekkonPlayerOptions;
   protected readonly leftovers: Leftovers;
   protected rules: Rules | undefined;
@@ -49,6 +52,12 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   constructor(options: VekkonPlayerOptions) {
     super();
     this.options = options;
+    this.tuning = new GameTuning<Game>({
+      starting: () =>
+        Object.fromEntries(
+          Object.entries(this.rules?.manifest.tunables ?? {}).map(([name, { starting }]) => [name, starting]),
+        ),
+    });
     this.#storage = options.storage ?? (typeof document === 'undefined' ? memoryStorage() : browserStorage());
     this.leftovers = new Leftovers({
       send: (sent) => this.send(sent),
@@ -157,7 +166,8 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
     const slot = kept.readSlot();
     this.kept = kept;
     this.transport = this.#makeTransport(kept);
-    const { manifest, known, checkpoints = [] } = kept.identity;
+    const { manifest, known, checkpoints = [], tuning } = kept.identity;
+    if (tuning !== undefined) this.tuning.takeKept(tuning);
     const atHand = manifest?.manifest ?? this.options.manifest;
     if (atHand !== undefined) {
       this.rules = this.rulesOf(atHand);
@@ -267,6 +277,13 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
     }));
     const player = this.joined?.player.id ?? this.kept?.identity.known?.player ?? '';
     this.kept?.setIdentity({ known: { player, records: this.local.acknowledged }, checkpoints });
+  }
+
+  /** The service has told what this player gets of tunables: kept for a start without a network. */
+  protected takeTuning(told: TuningTold | undefined, at: string): void {
+    if (told === undefined) return;
+    this.tuning.take(told, at);
+    this.kept?.setIdentity({ tuning: this.tuning.kept });
   }
 
   protected openSession(): string {

@@ -9,6 +9,7 @@ import {
 import type { RecordsByKey } from '@vekkon/protocol';
 import { VekkonError } from '../errors.js';
 import type { Done } from '../session/local-records.js';
+import type { TuningKept } from '../session/game-tuning.js';
 import type { NumberedSave } from '../session/stay.js';
 import { randomId } from './random-id.js';
 import type { PlayerStorage } from './storage.js';
@@ -30,6 +31,8 @@ export interface Identity {
   /** What the service last said is stored, and of whom; absent before the first join. */
   readonly known?: { readonly player: string; readonly records: RecordsByKey } | undefined;
   readonly checkpoints?: readonly KeptCheckpoint[] | undefined;
+  /** The tunables as they were last told. */
+  readonly tuning?: TuningKept | undefined;
 }
 
 type KeptCheckpoint = Omit<Checkpoint, 'records'> & { readonly records: { readonly [key: string]: StoredRecord } };

@@ -13,6 +13,7 @@ import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from '../session/game-shape.js';
 import { LocalRecords } from '../session/local-records.js';
 import { isForShape } from '../session/put-aside.js';
+import { tunedPart } from '../session/game-tuning.js';
 import { GameBoards } from '../session/game-boards.js';
 import { nothingSaved, together, type NumberedSave, type SaveResult, type Stay } from '../session/stay.js';
 import { decided, type Conflict, type Decision } from './conflicts.js';
@@ -74,6 +75,9 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
         'handover-wanted': ({ session }) => void (session === this.session && this.#handOver()),
         'outside-change': ({ session, seen, records }) => {
           if (session === this.session) this.#heardOfChange(seen, records);
+        },
+        tuning: ({ session, tuning }) => {
+          if (session === this.session) this.takeTuning(tuning, new Date().toISOString());
         },
         'save-now': ({ session }) => void (session === this.session && this.save().catch(() => undefined)),
         'session-lost': ({ session, detail }) => {
@@ -261,6 +265,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     this.joined = joined;
     this.#isSealed = false;
     this.nextSave = joined.session.nextSave;
+    this.takeTuning(joined.tuning, joined.now);
     this.seen = joined.seen;
     this.joining = undefined;
     this.bases = this.freshBases(joined.records);
@@ -289,7 +294,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   async #sendSave(session: string, save: NumberedSave, answered: number): Promise<SaveResult> {
     try {
       const request = requestOf(session, save);
-      const body = { ...request.body, seen: this.seen, answered };
+      const body = { ...request.body, seen: this.seen, answered, tuned: this.tuning.tag };
       const answer = await this.send<SaveResponse | LeaveResponse>({ ...request, body });
       this.#checkStill(session);
       return this.#answered(save, answer);
@@ -308,6 +313,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   #answered(save: NumberedSave, answer: SaveResponse | LeaveResponse): SaveResult {
     this.seen = Math.max(this.seen, answer.seen);
     const result = this.takeAnswer(save, answer) ?? nothingSaved;
+    if ('tuning' in answer) this.takeTuning(answer.tuning, answer.now);
     this.rebase(answer.records);
     this.keepKnown();
     this.keepSlot();
@@ -340,11 +346,12 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
       const answer = await this.send<RenewResponse>({
         method: 'POST',
         path: `/v1/sessions/${session}/renew`,
-        body: { seen: this.seen },
+        body: { seen: this.seen, ...tunedPart(this.tuning) },
       });
       if (session !== this.session) return;
       this.seen = Math.max(this.seen, answer.seen);
       this.takeIn(answer.records);
+      this.takeTuning(answer.tuning, answer.now);
       if (answer.session.handoverWanted) this.#handOver();
     } catch (error) {
       // A renewal may cross the session's own leave: then it is not lost, but left.

@@ -10,6 +10,7 @@ export interface BulkSave extends Omit<NumberedSave, 'number'> {
   readonly number?: number;
   readonly seen?: number;
   readonly answered?: number;
+  readonly tuned?: string;
 }
 
 export type BulkResult = { readonly answer: SaveResponse | LeaveResponse } | { readonly refused: ServiceRefused };

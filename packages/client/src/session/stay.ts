@@ -17,6 +17,7 @@ import type {
 import { ChangeRefused, checkpointUnknown, type ServiceRefused } from '../errors.js';
 import { Listeners } from '../listeners.js';
 import type { AnyGame, GameShape } from './game-shape.js';
+import type { GameTuning } from './game-tuning.js';
 import type { LocalRecords } from './local-records.js';
 import { keyOf, Playing, type CheckpointDetails } from './playing.js';
 import { takenApart } from './put-aside.js';
@@ -84,6 +85,8 @@ export const nothingSaved: SaveResult = { sent: 0, refused: [] };
  */
 export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Promise<void>, Game> {
   protected abstract local: LocalRecords;
+  /** The tunables as this player gets them. */
+  abstract readonly tuning: GameTuning<Game>;
   readonly #watchers = new Map<string, Listeners<[value: Json | undefined, from: ChangeOrigin]>>();
   readonly #refused = new Listeners<[refused: RefusedTransaction]>();
   #lastStandings: { readonly [board: string]: ResultStanding } = {};
@@ -349,6 +352,7 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
       refused.push(one);
       this.#refused.tell(one);
     }
+    if ('tuning' in answer && answer.tuning !== undefined) this.tuning.take(answer.tuning, answer.now);
     for (const [board, standing] of Object.entries(answer.standings ?? {})) {
       this.#lastStandings = { ...this.#lastStandings, [board]: standing };
       this.#standings.tell(board, standing);
@@ -421,5 +425,7 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
 
   protected tell(key: string, from: ChangeOrigin): void {
     this.#watchers.get(key)?.tell(this.read(key)?.value, from);
+    // What a record holds may decide what somebody gets.
+    this.tuning.look();
   }
 }

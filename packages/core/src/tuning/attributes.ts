@@ -48,10 +48,16 @@ function typeHeld(value: Json | undefined): AttributeType {
   return typeof value === 'number' || typeof value === 'boolean' ? (typeof value as 'number' | 'boolean') : 'string';
 }
 
+const keysRead = new WeakMap<Manifest, ReadonlySet<string>>();
+
 /** The keys of the records from which attributes are read. */
 export function attributeKeys(manifest: Manifest): ReadonlySet<string> {
+  const known = keysRead.get(manifest);
+  if (known !== undefined) return known;
   const read = Object.values(manifest.attributes).flatMap((one) => ('from' in one ? [one.from] : []));
-  return new Set(read.map((key) => currentKey(key, manifest)));
+  const keys = new Set(read.map((key) => currentKey(key, manifest)));
+  keysRead.set(manifest, keys);
+  return keys;
 }
 
 /**

@@ -8,3 +8,5 @@ export * from './point-of.js';
 export * from './read-edition.js';
 export * from './trial-results.js';
 export * from './tuning.js';
+export * from './audience-shape.js';
+export * from './tag-of.js';

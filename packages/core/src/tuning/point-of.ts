@@ -11,7 +11,8 @@ export function pointOf(salt: string, player: string): number {
   return (murmur3(player, murmur3(salt, 0)) / 2 ** 32) * 100;
 }
 
-function murmur3(text: string, seed: number): number {
+/** @returns 32 bits, from 0 */
+export function murmur3(text: string, seed: number): number {
   let hash = seed;
   for (let index = 0; index < text.length; index++) {
     let block = Math.imul(text.charCodeAt(index), 0xcc9e2d51);

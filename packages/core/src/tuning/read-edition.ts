@@ -46,8 +46,11 @@ export function readEdition(
   return { rules: { tunables, types: attributeTypes(manifest) }, misfits };
 }
 
-/** An edition under the names that its tunables have now. */
-export function underCurrentNames(content: EditionContent, { tunables }: Manifest): EditionContent {
+/** What is kept by tunable, under the names that the tunables have now. */
+export function underCurrentNames<Kept>(
+  content: { readonly [tunable: string]: Kept },
+  { tunables }: Manifest,
+): { readonly [tunable: string]: Kept } {
   const names = formerNames(tunables);
   return Object.fromEntries(
     Object.entries(content).map(([name, tuned]) => [

@@ -46,6 +46,18 @@ export type ManifestDifference = z.infer<typeof difference>;
 const misfit = z.object({ player: z.string(), key: z.string(), detail: z.string() });
 
 export const manifestDiff = z.object({
+  tuning: z
+    .array(
+      z.object({
+        where: z.string(),
+        isRunning: z.boolean(),
+        tunable: z.string(),
+        adjustment: z.string().nullable(),
+        detail: z.string(),
+      }),
+    )
+    .readonly()
+    .meta({ description: 'What is published or edited and would count no more.' }),
   installed: z.int().nullable(),
   differences: z.array(difference).readonly(),
   conflicts: z.array(z.string()).readonly(),

@@ -32,6 +32,7 @@ export const environmentSummary = z.object({
     .array(z.string())
     .nullable()
     .meta({ description: 'The web origins from which devices may call; null for any.' }),
+  designersPublish: z.boolean().meta({ description: 'Where it is live: may designers publish, as admins do?' }),
 });
 export type EnvironmentSummary = z.infer<typeof environmentSummary>;
 

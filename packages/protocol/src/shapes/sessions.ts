@@ -1,6 +1,7 @@
 import { limits } from '@vekkon/core';
 import { z } from 'zod';
 import { standings } from './boards.js';
+import { tuningTold, type TuningTold } from './tuning.js';
 import { transactionOutcome, transactions } from './changes.js';
 import { id, jsonValue, recordsByKey, time } from './values.js';
 
@@ -37,7 +38,7 @@ export const joinResponse = z.object({
   }),
   manifest: z.int().meta({ description: 'The manifest version whose names the session speaks.' }),
   records: recordsByKey,
-  tuning: z.object({ edition: z.int(), values: z.record(z.string(), jsonValue), nextChangeAt: time.nullable() }),
+  tuning: tuningTold,
 });
 export type JoinResponse = z.infer<typeof joinResponse>;
 
@@ -47,10 +48,22 @@ const answered = z
   .optional()
   .meta({ description: 'The highest number whose answer has arrived: earlier outcomes are kept until this is said.' });
 
+const tuned = z.string().max(64).optional().meta({
+  description:
+    'Tells the tuning that the sender has (16 hexadecimal digits, MurmurHash3 of its JSON text with the seeds 0 and 1): it is told whatever is another.',
+});
+
+const asked = z
+  .array(z.string().max(64))
+  .max(1000)
+  .optional()
+  .meta({ description: 'The tunables that the game has asked for since the last time.' });
+
 export const saveRequest = z.strictObject({
   number: z.int().min(1),
   seen: z.int().min(0).optional(),
   answered,
+  tuned,
   transactions: transactions.default([]),
 });
 export type SaveRequest = z.infer<typeof saveRequest>;
@@ -65,6 +78,7 @@ export const saveResponse = z.object({
   standings: standings
     .optional()
     .meta({ description: 'Of a save that submitted: what became of its results, by board.' }),
+  tuning: tuningTold.optional().meta({ description: 'Where the session gets something else than it was last told.' }),
 });
 export type SaveResponse = z.infer<typeof saveResponse>;
 
@@ -87,13 +101,13 @@ export const wholeBulkRequest = z.strictObject({ saves: z.array(bulkSave).max(li
 export const hostRenewRequest = z.strictObject({
   instance: z.string().min(1).max(128).optional(),
   sessions: z
-    .array(z.strictObject({ session: sessionId, seen: z.int().min(0).optional(), answered }))
+    .array(z.strictObject({ session: sessionId, seen: z.int().min(0).optional(), answered, tuned, asked }))
     .max(5_000)
     .meta({ description: 'The sessions that the host believes it has.' }),
 });
 export type HostRenewRequest = z.infer<typeof hostRenewRequest>;
 
-export const renewRequest = z.strictObject({ seen: z.int().min(0).optional(), answered });
+export const renewRequest = z.strictObject({ seen: z.int().min(0).optional(), answered, tuned, asked });
 
 export const leaveResponse = z.object({
   now: time,
@@ -136,4 +150,6 @@ export interface HostEvents {
   readonly 'save-now': { readonly session: string };
   /** Somebody else joined the player: nothing may be written for the session any more. */
   readonly 'session-lost': { readonly session: string; readonly detail: string };
+  /** On the stream of a session: what it gets from now on. */
+  readonly tuning: { readonly session: string; readonly tuning: TuningTold };
 }

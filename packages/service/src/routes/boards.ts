@@ -15,7 +15,7 @@ import { Refusal, routes, type Board, type Placed, type Route, type Season, type
 import { rfc3339, type DoubtfulRow, type EnvironmentRow, type SeasonRow } from '@vekkon/store';
 import { stringify } from 'csv-stringify';
 import { z } from 'zod';
-import { isOnDevice, nameOf, type Principal } from '../access.js';
+import { isOnDevice, nameOf, readerOf, type Principal } from '../access.js';
 import { openOf, type BoardInMemory } from '../boards.js';
 import { seasonOf, type Ranked, type SeasonView } from '../season-view.js';
 import { JsonText, serveRoute, type Call, type Desk } from '../serve-route.js';
@@ -88,17 +88,11 @@ export function serveBoards(desk: Desk): void {
   });
 
   serveBoard(routes.boardStream, async (asked, { query, principal, response }) => {
-    if (!desk.boardStreams.hasRoom) {
-      throw new Refusal('too-many-requests', 'Too many streams of boards are open: ask again later.', {
-        retryAfter: 60,
-      });
-    }
     const ids = (query.players ?? '').split(',').filter((one) => one !== '');
     const chosen = ids.slice(0, 200).map((one) => decodeURIComponent(one));
     const numbers = await reads.numbers(asked.place.number, chosen);
     await desk.boardStreams.watch(asked.board, {
-      response,
-      owner: ownerOf(principal),
+      ...readerOf(principal, response),
       look: async (board) => {
         const open = openOf(board);
         if (open === undefined) return JSON.stringify({ board: asked.key, season: null, of: 0, top: [], players: [] });
@@ -465,10 +459,4 @@ function tagged(
 /** A spreadsheet takes a cell that starts like a formula for one: a name of a player is none. */
 function inCell(text: string): string {
   return /^[=+\-@\t\r]/.test(text) ? `'${text}` : text;
-}
-
-function ownerOf(principal: Principal): string {
-  if (principal.sort === 'device') return principal.device;
-  if (principal.sort === 'operator') return principal.operator.email;
-  return principal.sort === 'anybody' ? '' : principal.hint;
 }

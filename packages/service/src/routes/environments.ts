@@ -40,6 +40,12 @@ export function serveEnvironments(desk: Desk): void {
     await writer.do('setOrigins', { environment: number, origins: body.origins, by: nameOf(principal) });
     return { origins: body.origins };
   });
+
+  serveRoute(desk, routes.setPublishers, async ({ body, environment, principal }) => {
+    const { number } = environment();
+    await writer.do('setDesignersPublish', { environment: number, may: body.designers, by: nameOf(principal) });
+    return { designers: body.designers };
+  });
 }
 
 export async function environmentSummary(reader: Reader, row: EnvironmentRow): Promise<EnvironmentSummary> {
@@ -51,5 +57,6 @@ export async function environmentSummary(reader: Reader, row: EnvironmentRow): P
     isLive: row.is_live === 1,
     manifestVersion: row.manifest_version,
     origins: row.origins === null ? null : (JSON.parse(row.origins) as string[]),
+    designersPublish: row.designers_publish === 1,
   };
 }

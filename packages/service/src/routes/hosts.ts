@@ -2,6 +2,7 @@ import { Refusal, routes } from '@vekkon/protocol';
 import { rfc3339 } from '@vekkon/store';
 import { listenerOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
+import { tuningPart } from '../tell-tuning.js';
 import { sessionSummary } from './players.js';
 
 /** What concerns a host as a whole: all of its leases at once, and the stream on which it listens. */
@@ -19,9 +20,14 @@ export function serveHosts(desk: Desk): void {
       device: null,
       host: { name: params.host, instance: body.instance ?? null },
     });
+    const tags = new Map(body.sessions.map(({ session, tuned }) => [session, tuned]));
+    for (const { session, asked } of body.sessions) desk.sessionTunings.asked(session, asked);
+    const told = await Promise.all(
+      sessions.map(({ id }) => desk.sessionTunings.told(environment(), id, { read: null, has: tags.get(id) })),
+    );
     return {
       now: rfc3339(clock.now()),
-      sessions: sessions.map(({ id, seen, records, leaseEnds }) => ({
+      sessions: sessions.map(({ id, seen, records, leaseEnds }, index) => ({
         id,
         seen,
         records,
@@ -29,6 +35,7 @@ export function serveHosts(desk: Desk): void {
           expiresAt: rfc3339(clock.now() + leaseEnds - clock.monotonic()),
           handoverWanted: desk.handovers.isWanted(id),
         },
+        ...tuningPart(told[index]),
       })),
       lost: [...lost],
     };

@@ -3,20 +3,8 @@ import { fileWithLearned } from '@vekkon/core/manifest-file';
 import { Refusal, routes, type ManifestResponse } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow } from '@vekkon/store';
 import { isOnDevice, nameOf } from '../access.js';
-import { newRequestId } from '../tokens.js';
+import { installManifest } from '../install-manifest.js';
 import { serveRoute, type Desk } from '../serve-route.js';
-
-/** How many players' keys are counted while nobody is written, some 10 µs each, and how often it is tried. */
-const mostRecounts = 1_000;
-const mostTries = 20;
-
-/** A manifest that is to be installed. */
-interface SentManifest {
-  readonly manifest: Manifest;
-  readonly source: string;
-  readonly acceptMisfits: boolean;
-  readonly by: string;
-}
 
 /** The manifests of an environment: read, checked, compared, installed, learned. */
 export function serveManifests(desk: Desk): void {
@@ -82,31 +70,8 @@ export function serveManifests(desk: Desk): void {
     const { manifest: source, acceptMisfits } = body;
     const by = nameOf(principal);
     const manifest = await manifests.manifestIn(source, by);
-    for (;;) {
-      const done = await install(environment(), { manifest, source, acceptMisfits, by });
-      if ('version' in done) return done;
-    }
+    return installManifest(desk, environment, { manifest, source, acceptMisfits, by });
   });
-
-  /**
-   * Misfits are counted beside the writer, then those of players who were
-   * written meanwhile, until so few are left that the writer counts them
-   * while nobody else is written. At the last try it takes all that are left,
-   * so that it comes to an end however busy the game is.
-   */
-  async function install(place: EnvironmentRow, sent: SentManifest) {
-    const { manifest } = sent;
-    const watch = newRequestId();
-    await writer.do('watchPlayers', { watch });
-    let counted = manifest.game === place.game ? await longReads.misfitsBeside(place, manifest) : [];
-    for (let tries = 1; ; tries++) {
-      const recountsAtMost = tries < mostTries ? mostRecounts : Number.MAX_SAFE_INTEGER;
-      const given = { ...sent, environment: place.number, counted, watch, recountsAtMost, countedAt: place };
-      const done = await writer.do('installManifest', given);
-      if (!('changed' in done)) return done;
-      counted = await longReads.misfitsBesideAgain(place, manifest, counted, done.changed);
-    }
-  }
 
   serveRoute(desk, routes.setLearning, async ({ body, environment, principal }) => {
     const { number } = environment();

@@ -9,6 +9,7 @@ import {
   type JoinResponse,
   type LeaveResponse,
   type SaveResponse,
+  type TuningTold,
 } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
 import type { Response } from 'express';
@@ -16,6 +17,7 @@ import { deviceIn, deviceOf } from '../access.js';
 import { recordsByKey } from '../records-by-key.js';
 import { JsonText, parsePart, serveRoute, type Desk } from '../serve-route.js';
 import { standingsTold } from '../standings-told.js';
+import { tuningPart } from '../tell-tuning.js';
 import { joinOutcome, saveOutcome, told } from '../told.js';
 import { newToken } from '../tokens.js';
 
@@ -35,7 +37,7 @@ export function serveSessions(desk: Desk): void {
   serveRoute(desk, routes.save, async ({ params, body, environment, principal }) => {
     const save = { ...body, session: params.session, leave: false };
     const saved = await saveOnce(desk, environment(), save, deviceIn(principal));
-    return new JsonText(saveText(desk, params.session, saved));
+    return new JsonText(saveText(desk, params.session, saved, await tunedBy(desk, environment(), save, saved)));
   });
 
   serveRoute(desk, routes.leave, async ({ params, body, environment, principal }) => {
@@ -51,6 +53,7 @@ export function serveSessions(desk: Desk): void {
       device: deviceIn(principal),
       host: null,
     });
+    desk.sessionTunings.asked(params.session, body.asked);
     const [renewed] = sessions;
     const [refused] = lost;
     if (renewed === undefined) throw new Refusal(refused?.code as 'session-unknown', refused?.detail);
@@ -59,6 +62,7 @@ export function serveSessions(desk: Desk): void {
       seen: renewed.seen,
       records: renewed.records,
       session: sessionState(desk, renewed.id, renewed.leaseEnds),
+      ...tuningPart(await desk.sessionTunings.told(environment(), renewed.id, { read: null, has: body.tuned })),
     };
   });
 
@@ -81,7 +85,8 @@ export function serveSessions(desk: Desk): void {
             if (isRefused) throw new Refusal('save-before-refused');
             const save = parsePart(bulkSave, sent, 'the save');
             const saved = await saveOnce(desk, place, { ...save, leave: save.leave ?? false }, deviceIn(principal));
-            results[index] = `{"status":200,${saveText(desk, save.session, saved).slice(1)}`;
+            const tuning = await tunedBy(desk, place, save, saved);
+            results[index] = `{"status":200,${saveText(desk, save.session, saved, tuning).slice(1)}`;
           } catch (error) {
             if (!(error instanceof Refusal)) throw error;
             isRefused = true;
@@ -126,7 +131,7 @@ async function joinPlayer(
     },
     manifest: joined.manifestVersion,
     records: recordsByKey(joined.records),
-    tuning: { edition: 0, values: joined.tunables, nextChangeAt: null },
+    tuning: await desk.sessionTunings.joined(place, joined, body.attributes ?? {}),
   };
 }
 
@@ -229,12 +234,28 @@ function sessionState(desk: Desk, session: string, leaseEnds: number): SaveRespo
   return { expiresAt: leaseTime(desk, leaseEnds), handoverWanted: desk.handovers.isWanted(session) };
 }
 
+/** What the session of a save gets from now on, where that is another than it was told. */
+async function tunedBy(
+  desk: Desk,
+  place: EnvironmentRow,
+  { session, tuned }: Pick<OneSave, 'session' | 'tuned'>,
+  { attributes, endedAt }: Saved,
+): Promise<TuningTold | undefined> {
+  return endedAt === null ? desk.sessionTunings.told(place, session, { read: attributes, has: tuned }) : undefined;
+}
+
 /** The stored outcome is sent as the text that it is, so that a repeated save gets the same bytes. */
-function saveText(desk: Desk, id: string, { outcome, results, leaseEnds, endedAt }: Saved): string {
+function saveText(
+  desk: Desk,
+  id: string,
+  { outcome, results, leaseEnds, endedAt }: Saved,
+  tuning?: TuningTold,
+): string {
   const session: SaveResponse['session'] | LeaveResponse['session'] =
     leaseEnds === null
       ? { endedAt: rfc3339(endedAt ?? 0), expiresAt: rfc3339(endedAt ?? 0), handoverWanted: false }
       : sessionState(desk, id, leaseEnds);
   const standings = results.length === 0 ? '' : `,"standings":${JSON.stringify(standingsTold(desk.boards, results))}`;
-  return `{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1, -1)},"session":${JSON.stringify(session)}${standings}}`;
+  const told = tuning === undefined ? '' : `,"tuning":${JSON.stringify(tuning)}`;
+  return `{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1, -1)},"session":${JSON.stringify(session)}${standings}${told}}`;
 }

@@ -6,6 +6,7 @@ import * as nothingLost from './0006-nothing-lost.js';
 import * as nobodyStuck from './0007-nobody-stuck.js';
 import * as aMillionPlayers from './0008-a-million-players.js';
 import * as boards from './0009-boards.js';
+import * as tuning from './0010-tuning.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -21,6 +22,7 @@ const migrations: Record<string, Migration> = {
   '0007-nobody-stuck': nobodyStuck,
   '0008-a-million-players': aMillionPlayers,
   '0009-boards': boards,
+  '0010-tuning': tuning,
 };
 
 /** The migration that a database of this version stands at. */

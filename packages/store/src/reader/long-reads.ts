@@ -14,6 +14,7 @@ const longReads = [
   'misfitsBesideAgain',
   'recordsAsOf',
   'spreadOfResults',
+  'resultsOfTrial',
   'standingsPage',
   'copies',
   'trash',

@@ -30,6 +30,7 @@ import type {
 } from '../tables.js';
 import { recordOf } from '../writer/records-in-work.js';
 import { BoardReads } from './boards.js';
+import { TuningReads, type TuningBroken } from './tuning.js';
 import { playersFound, playersPage, type PlayerPage } from './players.js';
 import {
   countOfUnsettled,
@@ -66,6 +67,8 @@ export interface ManifestDiff {
     readonly sessions: number;
     readonly breaks: readonly Difference[];
   }[];
+  /** What is published or edited and would count no more. */
+  readonly tuning: readonly TuningBroken[];
 }
 
 /** Everything that is read. It has a connection of its own and never waits for the writer. */
@@ -73,11 +76,13 @@ export class Reader {
   readonly #db: Kysely<Tables>;
   readonly #manifests: Manifests;
   readonly boards: BoardReads;
+  readonly tuning: TuningReads;
 
   constructor(db: Kysely<Tables>) {
     this.#db = db;
     this.#manifests = new Manifests(db);
     this.boards = new BoardReads(db);
+    this.tuning = new TuningReads(db);
   }
 
   async credential(hash: string): Promise<Credential | undefined> {
@@ -276,13 +281,14 @@ export class Reader {
   /** What a manifest would change, beside what is installed. */
   async diff(environment: EnvironmentRow, sent: Manifest): Promise<ManifestDiff> {
     if (environment.manifest_version === null) {
-      return { differences: [], conflicts: [], misfits: [], hosts: [] };
+      return { differences: [], conflicts: [], misfits: [], hosts: [], tuning: [] };
     }
     const { before, conflicts, manifest } = await this.#asItWouldBe(environment, sent);
     const differences = compareManifests(before, manifest);
     const misfits = await countMisfits(this.#db, environment.number, manifest, keysToCheck(before, manifest));
     const hosts = await this.#hostsBrokenBy(environment, manifest);
-    return { differences, conflicts, misfits, hosts };
+    const tuning = await this.tuning.brokenBy(environment.number, manifest);
+    return { differences, conflicts, misfits, hosts, tuning };
   }
 
   /**
@@ -411,6 +417,11 @@ export class Reader {
   /** How the results of a season are spread. */
   async spreadOfResults(board: number, season: number): Promise<Spread> {
     return this.boards.spread(board, season);
+  }
+
+  /** Compares what the players of a trial came to. */
+  async resultsOfTrial(...asked: Parameters<TuningReads['trial']>): ReturnType<TuningReads['trial']> {
+    return this.tuning.trial(...asked);
   }
 
   /** A page of a season's standings in their order. */

@@ -108,6 +108,18 @@ export async function revokeKey(
   return null;
 }
 
+/** Sets whether designers may publish where the environment is live. */
+export async function setDesignersPublish(
+  context: WriterContext,
+  { environment, may, by, now }: { readonly environment: number; readonly may: boolean; readonly by: string } & Stamp,
+): Promise<null> {
+  await environmentOf(context, environment);
+  await updateEnvironment(context, environment, { designers_publish: may ? 1 : 0 });
+  const detail = may ? 'designers may publish' : 'only admins publish';
+  await note(context, { environment, what: 'publishers-set', by, player: null, detail, now });
+  return null;
+}
+
 /** Sets from which web origins devices may call. */
 export async function setOrigins(
   context: WriterContext,

@@ -52,10 +52,12 @@ export async function erasePlayer(
     'credited',
     'written_by_players',
     'outside_requests',
+    'trial_players',
     'sessions',
   ] as const) {
     await db.deleteFrom(table).where('player', '=', number).execute();
   }
+  await db.deleteFrom('testers').where('environment', '=', environment).where('player', '=', player).execute();
   const devices = db.selectFrom('devices').select('number').where('player', '=', number);
   await db.deleteFrom('credentials').where('device', 'in', devices).execute();
   await db.deleteFrom('devices').where('player', '=', number).execute();

@@ -1,7 +1,7 @@
 import type { Refusal } from '@vekkon/protocol';
 import { note, probe } from './activity.js';
 import { addDevice, revokeDevice, useDeviceToken } from './devices.js';
-import { addKey, createEnvironment, revokeKey, setOrigins } from './environments.js';
+import { addKey, createEnvironment, revokeKey, setDesignersPublish, setOrigins } from './environments.js';
 import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
 import { changeOutside } from './change-outside.js';
@@ -26,6 +26,8 @@ import {
   takeOffStanding,
 } from './boards.js';
 import { tendSeasons } from './tend-seasons.js';
+import { noteAsked, noteTrialPlayers } from './note-tuned.js';
+import { endTrial, publishDraft, putInDraft, reissueEdition, setTesters, tendWindows } from './tuning.js';
 
 /** Every command of the writer, by name. */
 export const commands = {
@@ -40,6 +42,14 @@ export const commands = {
   readmitPlayer,
   acceptDoubtful,
   rejectDoubtful,
+  putInDraft,
+  publishDraft,
+  reissueEdition,
+  endTrial,
+  setTesters,
+  tendWindows,
+  noteTrialPlayers,
+  noteAsked,
   settle,
   drop,
   note,
@@ -58,6 +68,7 @@ export const commands = {
   emptyEnvironment,
   createEnvironment,
   setOrigins,
+  setDesignersPublish,
   addDevice,
   useDeviceToken,
   revokeDevice,

@@ -4,13 +4,12 @@ import {
   isForPlayers,
   readRecords,
   spokenRecords,
-  spokenTunables,
   startingRecords,
-  type Json,
   type Records,
   type SessionEnd,
   type StoredRecord,
 } from '@vekkon/core';
+import { attributesFromRecords, type Attributes } from '@vekkon/core/tuning';
 import type { InstalledManifest } from '../../manifests.js';
 import type { PlayerRow, SessionRow } from '../../tables.js';
 import { keptInsert, keptQuery } from '../../kept-query.js';
@@ -51,7 +50,8 @@ export interface Joined {
   readonly records: Records;
   /** The version that the session speaks. */
   readonly manifestVersion: number;
-  readonly tunables: { readonly [name: string]: Json };
+  /** What the player's records say of them. */
+  readonly attributes: Attributes;
   /** Where the player was until this join ended it. */
   readonly ended: { readonly host: string; readonly end: SessionEnd } | null;
 }
@@ -113,12 +113,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
     isNew: session.is_new === 1,
     records: spoken === undefined ? read : spokenRecords(read, newest, spoken, manifest.rules.check),
     manifestVersion: session.manifest_version,
-    tunables: spokenTunables(
-      Object.fromEntries(Object.entries(newest.tunables).map(([name, one]) => [name, one.starting])),
-      newest,
-      spoken ?? newest,
-      manifest.rules.check,
-    ),
+    attributes: attributesFromRecords(all, manifest.rules),
     ended: open !== undefined && ends !== undefined ? { host: open.host, end: ends } : null,
   };
 }

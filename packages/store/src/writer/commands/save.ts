@@ -1,4 +1,5 @@
 import { decideSave, mayWriteIn, type SaveRefusal, type Transaction } from '@vekkon/core';
+import { attributeKeys, attributesFromRecords, type Attributes } from '@vekkon/core/tuning';
 import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, SavingPlayer, SavingSession } from '../../tables.js';
 import { digestOf } from '../../digest.js';
@@ -42,6 +43,8 @@ export interface Saved {
   readonly outcome: string;
   /** What became of the results that it submitted. */
   readonly results: readonly ResultTaken[];
+  /** What the player's records say of them, where the save may have changed it. */
+  readonly attributes: Attributes | null;
   /** The number was sent before. */
   readonly isAgain: boolean;
   readonly player: string;
@@ -62,7 +65,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   // Tells contents apart: the same number may only stand for the same save.
   const digest = digestOfSave(save, save.leave);
   const decision = await decide(context, session, save, digest);
-  if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, save);
+  if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, null, save);
   if (decision.do === 'refuse') return tooLate(context, session, save, decision.refusal);
 
   await takeAnswered(context, session, save.answered);
@@ -106,7 +109,10 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const longer = save.leave ? outcome.length : Math.max(outcome.length - (session.last_outcome?.length ?? 0), 0);
   await keep(context, session, player, save, digest, outcome);
   if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
-  return answer(context, environment, session, player, outcome, false, save);
+  const read = attributeKeys(newest.rules.manifest);
+  const attributes =
+    read.size > 0 && [...touched].some((key) => read.has(key)) ? attributesFromRecords(records.records, rules) : null;
+  return answer(context, environment, session, player, outcome, false, attributes, save);
 }
 
 /** What no JSON text holds by itself: between an outcome and what became of its results. */
@@ -298,6 +304,7 @@ function answer(
   player: SavingPlayer,
   outcome: string,
   isAgain: boolean,
+  attributes: Attributes | null,
   { monotonic }: Stamp,
 ): Saved {
   const isOpen = session.ended_at === null;
@@ -305,6 +312,7 @@ function answer(
   return {
     outcome: told,
     results: JSON.parse(results) as readonly ResultTaken[],
+    attributes,
     isAgain,
     player: player.id,
     host: session.host,

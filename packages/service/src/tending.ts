@@ -1,4 +1,4 @@
-import type { Clock, Writer } from '@vekkon/store';
+import type { Clock } from '@vekkon/store';
 import type { Logger } from './log.js';
 
 /** At least so often it is looked whether something is due, whatever the clock did meanwhile. */
@@ -6,9 +6,18 @@ const longestWait = 60_000;
 /** After a step that failed, such as on a full disk. */
 const waitAfterFailure = 5_000;
 
-/** Turns seasons on time, closes them after their time of grace, and hands out what they give, in small steps. */
-export class Seasons {
-  readonly #writer: Writer;
+/** What one step did. */
+export interface Tended {
+  /** There is more to do now. */
+  readonly hasMore: boolean;
+  /** When something is due next, in milliseconds since 1970; null if nothing is. */
+  readonly nextAt: number | null;
+}
+
+/** Does what is due on time, in small steps, and again where that failed. */
+export class Tending {
+  readonly #what: string;
+  readonly #step: () => Promise<Tended>;
   readonly #clock: Clock;
   readonly #log: Logger;
   #timer: NodeJS.Timeout | undefined;
@@ -17,8 +26,10 @@ export class Seasons {
   #isAskedAgain = false;
   #isStopped = false;
 
-  constructor(writer: Writer, clock: Clock, log: Logger) {
-    this.#writer = writer;
+  /** @param what is tended, for the log */
+  constructor(what: string, step: () => Promise<Tended>, clock: Clock, log: Logger) {
+    this.#what = what;
+    this.#step = step;
     this.#clock = clock;
     this.#log = log;
   }
@@ -51,14 +62,14 @@ export class Seasons {
       }
       this.#waitFor(this.#nextAt === null ? longestWait : this.#nextAt - this.#clock.now());
     } catch (err) {
-      if (!this.#isStopped) this.#log.warn({ err }, 'Seasons could not be tended now: tried again shortly');
+      if (!this.#isStopped) this.#log.warn({ err }, `${this.#what} could not be tended now: tried again shortly`);
       this.#waitFor(waitAfterFailure);
     }
   }
 
   async #allSteps(): Promise<void> {
     for (;;) {
-      const { hasMore, nextAt } = await this.#writer.do('tendSeasons', {});
+      const { hasMore, nextAt } = await this.#step();
       this.#nextAt = nextAt;
       if (!hasMore || this.#isStopped) return;
       // Others have their turn between two steps.
