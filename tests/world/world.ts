@@ -1,9 +1,11 @@
+import { createHash, randomBytes } from 'node:crypto';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { VekkonHost, VekkonOperator, type VekkonHostOptions } from '@vekkon/client';
 import { demoManifest, pagesOfPlay, writeKeyForPage } from '@vekkon/demo';
 import { openLog, startService, type Service, type ServiceOptions } from '@vekkon/service';
+import type { Role } from '@vekkon/protocol';
 import type { Clock } from '@vekkon/store';
 
 /** What came back for a plain request. */
@@ -132,6 +134,17 @@ export class World {
 
   operatorOf(game: string, environment: string): VekkonOperator {
     return new VekkonOperator({ url: this.url, token: this.operatorToken, environment: `${game}/${environment}` });
+  }
+
+  /** Another operator, signed in. */
+  async signInAs(email: string, role: Role): Promise<VekkonOperator> {
+    const { writer } = this.#service.store;
+    const { number } = await writer.do('addOperator', { email, name: role, role, passwordHash: '-' });
+    const token = `vko_${randomBytes(24).toString('base64url')}`;
+    const hash = createHash('sha256').update(token).digest('base64url');
+    const expiresAt = (this.#clock?.now() ?? Date.now()) + 3_600_000;
+    await writer.do('addCredential', { hash, sort: 'operator', operator: number, expiresAt });
+    return new VekkonOperator({ url: this.url, token, environment: `highfell-gliders/${this.environment}` });
   }
 
   /** A host that saves when it is told to, and gives up soon. */
