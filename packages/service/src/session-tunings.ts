@@ -7,6 +7,8 @@ import type { ReadyTuning, Tunings } from './tunings.js';
 
 /** A session, as far as tuning must know it. */
 interface Known {
+  readonly session: string;
+  readonly host: string;
   readonly environment: number;
   readonly player: string;
   readonly name: string | null;
@@ -19,6 +21,8 @@ interface Known {
   tag: string | undefined;
   /** How things stood when that was last looked at. */
   stamp: string;
+  /** Was it told the draft? */
+  hasDraft: boolean;
 }
 
 /** How many sessions are held: of others it is read again what they are. */
@@ -31,6 +35,8 @@ export class SessionTunings {
   readonly #noted: TuningNoted;
   readonly #held = new Map<string, Known>();
   readonly #ofPlayer = new Map<string, string>();
+  /** Those that have the draft. */
+  readonly #drafted = new Set<Known>();
 
   constructor(reader: Reader, tunings: Tunings, noted: TuningNoted) {
     this.#reader = reader;
@@ -39,9 +45,12 @@ export class SessionTunings {
   }
 
   /** What a session gets that has just been joined. */
-  async joined(place: EnvironmentRow, joined: Joined, sent: Attributes): Promise<TuningTold> {
+  async joined(place: EnvironmentRow, host: string, joined: Joined, sent: Attributes): Promise<TuningTold> {
     const { player, session, attributes, manifestVersion } = joined;
     const known: Known = {
+      session: session.id,
+      host,
+      hasDraft: false,
       environment: place.number,
       player: player.id,
       name: player.name,
@@ -86,6 +95,19 @@ export class SessionTunings {
     return known.tag === (has ?? before) ? undefined : told;
   }
 
+  /** The sessions of testers, and of those who were testers when they were last told. */
+  ofTesters(
+    environment: number,
+    testers: Iterable<string>,
+  ): readonly { readonly host: string; readonly session: string }[] {
+    const found = new Set([...this.#drafted].filter((one) => one.environment === environment));
+    for (const player of testers) {
+      const known = this.#held.get(this.#ofPlayer.get(`${environment}/${player}`) ?? '');
+      if (known !== undefined) found.add(known);
+    }
+    return [...found];
+  }
+
   /** The game of a session has asked for tunables. */
   asked(session: string, tunables: readonly string[] = []): void {
     const known = tunables.length === 0 ? undefined : this.#held.get(session);
@@ -115,6 +137,9 @@ export class SessionTunings {
     const who = whoIs(known, read);
     const told = this.#tunings.toldTo(ready, who, await this.#spokenBy(place, ready, known.manifestVersion));
     known.tag = tagOf(told);
+    known.hasDraft = told.draft !== undefined;
+    if (known.hasDraft) this.#drafted.add(known);
+    else this.#drafted.delete(known);
     known.stamp = this.#tunings.stampOf(ready, ready.testers.has(known.player));
     this.#noted.met(place.number, ready, who);
     return told;
@@ -134,6 +159,9 @@ export class SessionTunings {
     const row = await this.#reader.tuning.session(session);
     if (row === undefined || row.ended_at !== null) return undefined;
     const known: Known = {
+      session,
+      host: row.host,
+      hasDraft: false,
       environment: row.environment,
       player: row.player_id,
       name: row.name,
@@ -157,6 +185,7 @@ export class SessionTunings {
     const known = this.#held.get(session);
     this.#held.delete(session);
     if (known === undefined) return;
+    this.#drafted.delete(known);
     const player = `${known.environment}/${known.player}`;
     if (this.#ofPlayer.get(player) === session) this.#ofPlayer.delete(player);
   }

@@ -21,13 +21,19 @@ export async function tellTuning(desk: Desk, environment: number, state: TuningS
   const ready = await desk.tunings.asOf(place, state);
   await Promise.all([
     desk.tuningStreams.tell(environment, (player) => tuningNow(desk, place, ready, player)),
-    tellSessions(desk, place),
+    tellSessions(desk, place, ready),
   ]);
 }
 
-async function tellSessions({ streams, sessionTunings }: Desk, place: EnvironmentRow): Promise<void> {
+/** Games on devices hear what their session gets; game servers know it from the rules, but for what testers get. */
+async function tellSessions(
+  { streams, sessionTunings }: Desk,
+  place: EnvironmentRow,
+  { testers }: ReadyTuning,
+): Promise<void> {
   let looked = 0;
-  for (const { host, session } of [...streams.sessionsListening(place.number)]) {
+  const listening = streams.sessionsListening(place.number);
+  for (const { host, session } of [...listening, ...sessionTunings.ofTesters(place.number, testers)]) {
     const tuning = await sessionTunings.told(place, session, { read: null, has: undefined });
     if (tuning !== undefined) streams.tell(place.number, host, 'tuning', { session, tuning });
     if (++looked % toldAtATime === 0) await new Promise((resolve) => setImmediate(resolve));

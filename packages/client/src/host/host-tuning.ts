@@ -28,8 +28,8 @@ export interface TuningHost {
   readonly folder?: string | undefined;
   /** The manifest that the host speaks, where it is known. */
   readonly spoken: () => { readonly version: number; readonly rules: Rules } | undefined;
-  /** Asks what every session gets, at once. */
-  readonly renew: () => void;
+  /** Those by which it plays unsaved, where it speaks none yet. */
+  readonly rulesAtHand: () => Rules | undefined;
   readonly sessions: () => readonly { readonly tuning: HeldTuning; readonly player: { readonly id: string } }[];
 }
 
@@ -61,7 +61,7 @@ export class HostTuning<Game extends GameShape = AnyGame> {
   constructor(transport: Transport, host: TuningHost) {
     this.#transport = transport;
     this.#host = host;
-    this.tuning = new GameTuning<Game>({ starting: () => startingOf(host.spoken()?.rules), onUse: () => this.use() });
+    this.tuning = new GameTuning<Game>({ starting: () => startingOf(host.rulesAtHand()), onUse: () => this.use() });
     this.tuning.takeRules(this.#rulesFor(() => ({ attributes: {} })));
     this.#readKept();
   }
@@ -125,12 +125,8 @@ export class HostTuning<Game extends GameShape = AnyGame> {
   }
 
   #take(told: TuningRulesTold): void {
-    const before = this.#ready?.told.testers ?? [];
     this.#ready = { told, tuning: new Tuning(told as TuningRules) };
     for (const { tuning } of [this, ...this.#host.sessions()]) tuning.look();
-    // What testers get is not among the rules.
-    const testers = new Set([...before, ...told.testers]);
-    if (this.#host.sessions().some(({ player }) => testers.has(player.id))) this.#host.renew();
   }
 
   /** The host closes. */

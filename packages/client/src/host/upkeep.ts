@@ -42,13 +42,8 @@ export class Upkeep {
     const { name, instance, url, hostKey } = this.#host;
     this.#listening = new AbortController();
     const stream = `${url}/v1/hosts/${encodeURIComponent(name)}/stream?instance=${instance}`;
-    const catchUp = () => this.renewNow();
+    const catchUp = () => void this.#renew().catch(() => undefined);
     void listenToStream(stream, () => hostKey, this.#heard, catchUp, this.#listening.signal);
-  }
-
-  /** Asks at once how things stand; one that fails is followed by the next renewal. */
-  renewNow(): void {
-    void this.#renew().catch(() => undefined);
   }
 
   /** Nothing is left to keep up: a process that has nothing else to do may end. */

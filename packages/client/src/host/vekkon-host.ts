@@ -97,6 +97,7 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
   readonly boards: GameBoards<Game>;
   readonly #tuning: HostTuning<Game>;
   #speaks: Spoken | undefined;
+  #unsavedRules: Rules | undefined;
   #isClosing = false;
   #spoken: Promise<Spoken> | undefined;
   #closed: Promise<Closed> | undefined;
@@ -119,8 +120,8 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
       hostKey: options.hostKey,
       folder: options.spool,
       spoken: () => this.#speaks,
+      rulesAtHand: () => this.#speaks?.rules ?? this.#unsavedRules,
       sessions: () => this.sessions,
-      renew: () => this.#upkeep.renewNow(),
     });
     const { spool, hostKey, earlierKeys } = options;
     if (spool !== undefined) {
@@ -223,6 +224,7 @@ export class VekkonHost<Game extends GameShape = AnyGame> {
     } catch (error) {
       if (!(error instanceof VekkonError) || !(error.canRetry || isHeld(error))) throw error;
       const rules = await this.#rulesAtHand(error);
+      this.#unsavedRules = rules;
       const unsaved = new UnsavedSession<Game>(player, rules, this.tuning);
       this.keepJoining(player, options).session.then(
         (session) => unsaved.replaceWith(session),

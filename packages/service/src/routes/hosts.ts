@@ -21,10 +21,10 @@ export function serveHosts(desk: Desk): void {
       host: { name: params.host, instance: body.instance ?? null },
     });
     const tags = new Map(body.sessions.map(({ session, tuned }) => [session, tuned]));
-    for (const { session, asked } of body.sessions) desk.sessionTunings.asked(session, asked);
     const told = await Promise.all(
       sessions.map(({ id }) => desk.sessionTunings.told(environment(), id, { read: null, has: tags.get(id) })),
     );
+    for (const { session, asked } of body.sessions) desk.sessionTunings.asked(session, asked);
     return {
       now: rfc3339(clock.now()),
       sessions: sessions.map(({ id, seen, records, leaseEnds }, index) => ({

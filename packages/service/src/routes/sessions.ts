@@ -53,16 +53,17 @@ export function serveSessions(desk: Desk): void {
       device: deviceIn(principal),
       host: null,
     });
-    desk.sessionTunings.asked(params.session, body.asked);
     const [renewed] = sessions;
     const [refused] = lost;
     if (renewed === undefined) throw new Refusal(refused?.code as 'session-unknown', refused?.detail);
+    const told = await desk.sessionTunings.told(environment(), renewed.id, { read: null, has: body.tuned });
+    desk.sessionTunings.asked(renewed.id, body.asked);
     return {
       now: rfc3339(desk.clock.now()),
       seen: renewed.seen,
       records: renewed.records,
       session: sessionState(desk, renewed.id, renewed.leaseEnds),
-      ...tuningPart(await desk.sessionTunings.told(environment(), renewed.id, { read: null, has: body.tuned })),
+      ...tuningPart(told),
     };
   });
 
@@ -131,7 +132,7 @@ async function joinPlayer(
     },
     manifest: joined.manifestVersion,
     records: recordsByKey(joined.records),
-    tuning: await desk.sessionTunings.joined(place, joined, body.attributes ?? {}),
+    tuning: await desk.sessionTunings.joined(place, body.host, joined, body.attributes ?? {}),
   };
 }
 

@@ -232,7 +232,7 @@ const sessionWithPlayer = keptQuery((db, id: string) =>
   db
     .selectFrom('sessions')
     .innerJoin('players', 'players.number', 'sessions.player')
-    .select(['sessions.environment', 'attributes', 'manifest_version', 'ended_at'])
+    .select(['sessions.environment', 'host', 'attributes', 'manifest_version', 'ended_at'])
     .select(['players.id as player_id', 'players.name'])
     .where('sessions.id', '=', id),
 );
