@@ -6,6 +6,9 @@ export default defineConfig({
     target: 'es2022',
     outDir: 'dist/browser',
     lib: { entry: 'dist/player/index.js', formats: ['es'], fileName: () => 'vekkon-player.js' },
+    // Smaller by a hundredth or two than what is built in: it is fetched by every player.
+    minify: 'terser',
+    terserOptions: { module: true, ecma: 2020, compress: { passes: 3 }, mangle: { module: true } },
     rolldownOptions: { output: { minify: true } },
     sourcemap: true,
   },

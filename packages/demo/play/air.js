@@ -25,10 +25,10 @@ export function lift(x) {
   }, 0);
 }
 
-/** One step of the flight. @param pitch from -1, nose down, to 1, nose up */
-export function fly(drift, pitch, dt) {
+/** One step of the flight. @param pitch from -1, nose down, to 1, nose up @param strength of the thermals, usually 1 */
+export function fly(drift, pitch, dt, strength = 1) {
   const speed = 42 - 13 * pitch;
-  const climb = lift(drift.metres) - (pitch > 0 ? 8 - 5 * pitch : 8 - 20 * pitch);
+  const climb = strength * lift(drift.metres) - (pitch > 0 ? 8 - 5 * pitch : 8 - 20 * pitch);
   const metres = drift.metres + speed * dt;
   const height = Math.min(drift.height + climb * dt, valley.ceiling);
   const near = ({ x, height: at }) => x > drift.metres && x <= metres && Math.abs(at - height) < 34;

@@ -2,6 +2,7 @@ import { VekkonPlayer } from '/vekkon-player.js';
 import { fly, valley } from './air.js';
 import { draw } from './drawing.js';
 import { nameTyped, showEverybody, submitForEverybody } from './everybody.js';
+import { showWeather, thermals } from './weather.js';
 
 const { deviceKey } = await (await fetch('./key.json')).json();
 const player = new VekkonPlayer({ url: location.origin, deviceKey, name: nameTyped() });
@@ -28,7 +29,7 @@ async function begin() {
     drift = player.progress('drift');
     $('invert').checked = player.preference('invert-pitch');
     showScores();
-    await Promise.all([showCheckpoints(), showEverybody(player)]);
+    await Promise.all([showCheckpoints(), showEverybody(player), showWeather(player)]);
   } catch (error) {
     say(error.message);
   }
@@ -49,7 +50,7 @@ function step(now) {
 
 function flyOn(dt, now) {
   const { feathers } = drift;
-  drift = fly(drift, pitch, dt);
+  drift = fly(drift, pitch, dt, thermals());
   // A put that waits takes the place of the one before it: only the last is sent.
   if (drift.feathers > feathers || now - keptAt > 1000) keep(now);
   if (drift.metres >= valley.length) finish();

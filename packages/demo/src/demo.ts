@@ -6,6 +6,7 @@ import { VekkonOperator } from '@vekkon/client';
 import { openLog, startService, type Service } from '@vekkon/service';
 import { Fleet } from './fleet.js';
 import { HistoryClock, writeHistory } from './history.js';
+import { leaveDraft } from './tuned.js';
 
 export interface DemoOptions {
   readonly data: string;
@@ -190,7 +191,15 @@ async function makeData(data: string, history: number): Promise<number> {
     const made = await admin.createEnvironment({ manifest: manifestToInstall(), environment: environmentName });
     const environment = await service.store.reader.environmentNamed(made.game, made.environment);
     if (environment === undefined) throw new Error('The environment that was just made is not there.');
-    const saves = await writeHistory(service.store, clock, environment.number, history, until);
+    const saves = await writeHistory(
+      service.store,
+      clock,
+      { environment: environment.number, designer: operator.email },
+      history,
+      until,
+    );
+    const testers = ['p-10401', 'p-10407'];
+    await leaveDraft(service.store, environment.number, operator.email, testers);
     // Forty days later the first sign-in is over.
     const again = await VekkonOperator.signIn(service.url, operator.email, operator.password);
     await keepHonest(new VekkonOperator({ url: service.url, token: again.token }));

@@ -3,8 +3,10 @@ import { setMaxListeners } from 'node:events';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Transaction } from '@vekkon/core';
 import { flySome, land } from './flying.js';
+import { countryOf } from './history.js';
 import { makePilots, type Pilot } from './pilots.js';
 import { Random } from './random.js';
+import { trialOfThermals, type TradeTable } from './tuned.js';
 
 export interface FleetReport {
   readonly joins: number;
@@ -79,7 +81,7 @@ export class Fleet {
   async #stay(pilot: Pilot, random: Random, left: string | undefined): Promise<string> {
     const session = await random
       .oneOf(this.#hosts)
-      .join(pilot.id, { name: pilot.name, attributes: { build: '1.8.0' } });
+      .join(pilot.id, { name: pilot.name, attributes: { build: '1.8.0', country: countryOf(pilot) } });
     // What an earlier fleet earned within the hour counts too: one refusal is enough to know it.
     session.onRefused(({ problem }) => {
       if (problem.code === 'credit-limit') this.#earned.set(pilot.id, [{ at: Date.now(), amount: mostEarned }]);
@@ -90,7 +92,9 @@ export class Fleet {
     if (left !== undefined && others.length === 0) this.#report.foundAgain++;
     if (others.length > 0) this.#report.differences.push(`${pilot.id} left and found: ${others.join('; ')}`);
     for (let legs = random.between(2, 6); legs > 0 && !this.#stopping.signal.aborted; legs--) {
-      for (const transaction of flySome(random, session.balance('feather'))) {
+      const prices = session.tuning.get('trade-table') as unknown as TradeTable;
+      const gorge = session.tuning.get('thermal-strength') === 1.2 ? trialOfThermals.faster : 1;
+      for (const transaction of flySome(random, session.balance('feather'), { prices, gorge })) {
         make(session, this.#withinLimits(pilot, random, transaction));
       }
       await this.#rest(random.between(400, 1_600));

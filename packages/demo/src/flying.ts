@@ -1,5 +1,6 @@
 import type { Transaction } from '@vekkon/core';
 import type { Random } from './random.js';
+import type { TradeTable } from './tuned.js';
 
 const ridges = [
   'gull-ridge',
@@ -31,8 +32,14 @@ const camps = ['salt-camp', 'high-camp', 'lantern-camp', 'fox-camp', 'windgate-c
 const valleys = ['Gull Valley', 'Fox Valley', 'The Long Cut', 'Milkwater'];
 const makers = ['Orrin & Daughters', 'Tarnley Wing Works', 'a friend'];
 
+/** What a pilot finds: what the camps ask, and how fast the gorge is flown beside how it usually is. */
+export interface Conditions {
+  readonly prices: TradeTable;
+  readonly gorge: number;
+}
+
 /** What a pilot does between two saves: a thermal climbed, a ridge charted, a run flown, things bought. */
-export function flySome(random: Random, balance: number): readonly Transaction[] {
+export function flySome(random: Random, balance: number, { prices, gorge }: Conditions): readonly Transaction[] {
   const metres = random.between(80, 900);
   const flown: Transaction[] = [
     {
@@ -66,7 +73,7 @@ export function flySome(random: Random, balance: number): readonly Transaction[]
   if (random.chance(0.15)) {
     flown.push({
       label: 'gorge run',
-      changes: [{ op: 'submit', key: 'score/gorge-run', value: random.between(41_000, 190_000) }],
+      changes: [{ op: 'submit', key: 'score/gorge-run', value: Math.round(random.between(41_000, 190_000) * gorge) }],
     });
   }
   if (random.chance(0.2)) {
@@ -92,7 +99,7 @@ export function flySome(random: Random, balance: number): readonly Transaction[]
       ],
     });
   }
-  if (random.chance(0.15)) flown.push(...atCamp(random, left));
+  if (random.chance(0.15)) flown.push(...atCamp(random, left, prices));
   if (random.chance(0.1)) {
     flown.push({
       label: 'through a valley',
@@ -135,18 +142,16 @@ export function land(random: Random, chapter: number): readonly Transaction[] {
 }
 
 /** A camp reached: noted with its time, things bought, a wing mended. */
-function atCamp(random: Random, balance: number): readonly Transaction[] {
+function atCamp(random: Random, balance: number, prices: TradeTable): readonly Transaction[] {
   const done: Transaction[] = [
     {
       label: 'camp reached',
       changes: [{ op: 'collect', key: 'progress/logbook', path: '/camps', value: random.oneOf(camps) }],
     },
   ];
-  if (balance >= 20) {
-    const [item, price] = random.oneOf([
-      ['silk-patch', 8],
-      ['flare', 20],
-    ] as const);
+  const dearest = Math.max(0, ...prices.map(({ price }) => price));
+  if (balance >= dearest && prices.length > 0) {
+    const { item, price } = random.oneOf(prices);
     done.push({
       label: `${item} bought`,
       changes: [

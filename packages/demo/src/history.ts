@@ -3,6 +3,7 @@ import type { Clock, Store } from '@vekkon/store';
 import { findWing, flySome, land, startOver } from './flying.js';
 import { makePilots, type Pilot } from './pilots.js';
 import { Random } from './random.js';
+import { pricesAt, publicationsUntil, publish, trialOfThermals, trialValueOf } from './tuned.js';
 
 const day = 24 * 60 * 60 * 1000;
 const historyDays = 40;
@@ -46,13 +47,19 @@ const inFlight = 400;
 export async function writeHistory(
   { writer }: Store,
   clock: HistoryClock,
-  environment: number,
+  { environment, designer }: { readonly environment: number; readonly designer: string },
   pilotCount: number,
   until: number,
 ): Promise<number> {
   let saves = 0;
+  const publications = publicationsUntil(until);
+  const published = publications.map((one) => ({
+    at: one.at,
+    write: () => publish({ writer }, environment, designer, one),
+  }));
   const happenings = makePilots(pilotCount)
     .flatMap((pilot, index) => lifeOf(pilot, new Random(1000 + index), index))
+    .concat(published)
     .toSorted((one, other) => one.at - other.at);
   let turnsAt: number | null = clock.time;
   let written: Promise<unknown>[] = [];
@@ -119,15 +126,25 @@ export async function writeHistory(
       name: pilot.name,
       manifest: null,
       waits: false,
-      attributes: { build: '1.8.0', platform: random.oneOf(['linux', 'windows', 'android']) },
+      attributes: {
+        build: '1.8.0',
+        platform: random.oneOf(['linux', 'windows', 'android']),
+        country: countryOf(pilot),
+      },
     };
     happened.push({ at, write: () => writer.do('join', join) });
+    const value = trialValueOf(publications, pilot.id, at);
+    if (value !== undefined) {
+      const players = [{ environment, trial: trialOfThermals.id, player: pilot.id, value }];
+      happened.push({ at: at + 1, write: () => writer.do('noteTrialPlayers', { players }) });
+    }
+    const gorge = value === 1 ? trialOfThermals.faster : 1;
     const count = random.between(2, 8);
     for (let number = 1; number <= count; number++) {
       at += random.between(40, 300) * 1000;
       const isLast = number === count;
       const transactions = [
-        ...flySome(random, have.feathers),
+        ...flySome(random, have.feathers, { prices: pricesAt(publications, at), gorge }),
         ...(isLast ? land(random, have.chapter) : []),
         ...(random.chance(0.04) ? [findWing(random, pilot.id)] : []),
         ...(isLast && random.chance(0.02) ? [startOver] : []),
@@ -149,6 +166,14 @@ export async function writeHistory(
     }
     return at;
   }
+}
+
+const countries = ['PT', 'IE', 'NO', 'CH', 'JP'];
+
+/** Where a pilot plays, always the same. */
+export function countryOf({ id }: Pilot): string {
+  const sum = [...id].reduce((all, letter) => all + letter.charCodeAt(0), 0);
+  return countries[sum % countries.length] ?? 'PT';
 }
 
 /** Glides that nobody believes, by pilot. */

@@ -1,3 +1,4 @@
+import type { EnvironmentSummary } from '@vekkon/protocol';
 import type { Command } from 'commander';
 import { WrongCommandLine } from '../exit-status.js';
 import { textOf } from '../text-of.js';
@@ -19,6 +20,19 @@ function originsOf({ allow, any, none }: OriginOptions): readonly string[] | nul
   if (said > 1) throw new WrongCommandLine('Say one of --allow, --any and --none.');
   if (any === true) return null;
   return none === true ? [] : allow;
+}
+
+/** The environment that is named, or the only one that there is. */
+async function placeNamed(name: string | undefined): Promise<EnvironmentSummary> {
+  const { environments } = await signedInOperator(name).self();
+  const only = environments.length === 1 ? environments[0] : undefined;
+  const place = environments.find((one) => nameOf(one) === (name ?? process.env['VEKKON_ENVIRONMENT'])) ?? only;
+  if (place === undefined) throw new WrongCommandLine('Name the environment: --environment GAME/ENVIRONMENT.');
+  return place;
+}
+
+function nameOf({ game, environment }: EnvironmentSummary): string {
+  return `${game}/${environment}`;
 }
 
 export function addGame(program: Command): void {
@@ -71,14 +85,30 @@ export function addGame(program: Command): void {
     .action(async (options: ShowOptions & OriginOptions) => {
       const wanted = originsOf(options);
       if (wanted !== undefined) await signedInOperator(options.environment).setOrigins(wanted);
-      const { environments } = await signedInOperator(options.environment).self();
-      const only = environments.length === 1 ? environments[0] : undefined;
-      const named = (one: (typeof environments)[number]) => `${one.game}/${one.environment}`;
-      const place = environments.find((one) => named(one) === options.environment) ?? only;
-      if (place === undefined) throw new WrongCommandLine('Name the environment: --environment GAME/ENVIRONMENT.');
+      const place = await placeNamed(options.environment);
       const { origins } = place;
       const words = origins === null ? 'any page' : origins.join(', ') || 'no page but those that the service serves';
-      print({ origins }, options, () => `Devices may call ${named(place)} from ${words}.`);
+      print({ origins }, options, () => `Devices may call ${nameOf(place)} from ${words}.`);
+    });
+
+  game
+    .command('publishers')
+    .description('who may publish tuning where the environment is live, or set it')
+    .option('--designers', 'designers too')
+    .option('--admins', 'admins only')
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (options: ShowOptions & { readonly designers?: true; readonly admins?: true }) => {
+      if (options.designers === true && options.admins === true) {
+        throw new WrongCommandLine('Say --designers or --admins, not both.');
+      }
+      const operator = signedInOperator(options.environment);
+      if (options.designers === true || options.admins === true)
+        await operator.setPublishers(options.designers === true);
+      const place = await placeNamed(options.environment);
+      const who = place.designersPublish || !place.isLive ? 'designers and admins' : 'admins only';
+      const live = place.isLive ? '' : ' It is not live: designers always may.';
+      print({ designers: place.designersPublish }, options, () => `${nameOf(place)} is published to by ${who}.${live}`);
     });
 
   game

@@ -8,7 +8,7 @@ export function mistakesInWords(file: string, mistakes: MistakeList['mistakes'])
 
 /** What installing a file would do. */
 export function diffInWords(diff: ManifestDiffResponse): string {
-  const { differences, conflicts, misfits, hosts, installed } = diff;
+  const { differences, conflicts, misfits, hosts, tuning, installed } = diff;
   const parts: string[] = [];
   if (differences.length === 0) parts.push(`Nothing is different from version ${installed ?? 0}.`);
   else {
@@ -24,6 +24,13 @@ export function diffInWords(diff: ManifestDiffResponse): string {
       return `  ${host}, built against version ${version}, ${sessions} in session: ${what}`;
     });
     parts.push([bold('Hosts that it would break:'), ...lines].join('\n'));
+  }
+  if (tuning.length > 0) {
+    const lines = tuning.map(({ where, isRunning, tunable, adjustment, detail }) => {
+      const which = adjustment === null ? tunable : `${tunable}, adjustment ${adjustment}`;
+      return `  ${where}${isRunning ? ', which runs now' : ''}: ${which}: ${detail}`;
+    });
+    parts.push([bold('Tuning that would count no more:'), ...lines].join('\n'));
   }
   return parts.join('\n\n');
 }

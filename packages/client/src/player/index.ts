@@ -1,4 +1,12 @@
-export * from '../errors.js';
+export {
+  ChangeRefused,
+  ServiceRefused,
+  ServiceUnreachable,
+  SessionLeaving,
+  SessionOver,
+  TunableUnknown,
+  VekkonError,
+} from '../errors.js';
 export { browserStorage } from './browser-storage.js';
 export type { Conflict, Decision } from './conflicts.js';
 export { StorageUnreadable } from './kept-state.js';

@@ -57,15 +57,15 @@ function compare(one: AttributeValue, other: AttributeValue, type: AttributeType
 }
 
 const inWords = {
-  is: 'is',
-  isNot: 'is not',
-  atLeast: 'is at least',
-  atMost: 'is at most',
-  above: 'is above',
-  below: 'is below',
+  is: '',
+  isNot: 'other than ',
+  atLeast: 'at least ',
+  atMost: 'at most ',
+  above: 'above ',
+  below: 'below ',
 } as const;
 
-/** Whom an audience takes, in words: `in Portugal or Ireland, whose chapter is at least 5`. */
+/** Whom an audience takes, in words: `in Portugal or Ireland, with chapter at least 5`. */
 export function audienceInWords(audience: Audience): string {
   if ('all' in audience) return audience.all.map(audienceInWords).join(', ') || 'all';
   if ('any' in audience) return audience.any.map(audienceInWords).join(', or ') || 'nobody';
@@ -76,17 +76,17 @@ export function audienceInWords(audience: Audience): string {
 function testInWords(test: AttributeTest): string {
   const { attribute } = test;
   const parts: string[] = [];
-  if (test.isMissing === true) parts.push(`whose ${attribute} is not known`);
-  if (test.isMissing === false) parts.push(`whose ${attribute} is known`);
+  if (test.isMissing === true) parts.push(`with ${attribute} not known`);
+  if (test.isMissing === false) parts.push(`with ${attribute} known`);
   if (attribute === 'country' && test.isOneOf !== undefined) parts.push(`in ${orList(test.isOneOf.map(countryName))}`);
-  else if (test.isOneOf !== undefined) parts.push(`whose ${attribute} is ${orList(test.isOneOf.map(quoted))}`);
+  else if (test.isOneOf !== undefined) parts.push(`with ${attribute} ${orList(test.isOneOf.map(quoted))}`);
   for (const name of comparisonNames) {
     const other = test[name];
     if (other === undefined) continue;
     if (attribute === 'country' && name === 'is') parts.push(`in ${countryName(other)}`);
     else if (attribute === 'country' && name === 'isNot') parts.push(`outside ${countryName(other)}`);
     else if (attribute === 'player' && name === 'is') parts.push(`with the id ${String(other)}`);
-    else parts.push(`whose ${attribute} ${inWords[name]} ${quoted(other)}`);
+    else parts.push(`with ${attribute} ${inWords[name]}${quoted(other)}`);
   }
   return parts.join(', ');
 }

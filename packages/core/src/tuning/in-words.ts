@@ -1,8 +1,10 @@
 import equal from 'fast-deep-equal';
-import type { Json } from '../json.js';
+import { isJsonArray, type Json } from '../json.js';
 import type { Manifest } from '../manifest/manifest.js';
 import { audienceInWords } from './audience.js';
 import { nameOf } from './check-tuned.js';
+import { short } from './short.js';
+import { rowDifferences } from './table-rows.js';
 import { tunedIn, type Adjustment, type EditionContent, type TuningWindow } from './tuning.js';
 
 /** One thing that a publication changes, in words. */
@@ -26,7 +28,7 @@ export function tuningDifferences(
     const starting = tunables[tunable]?.starting ?? null;
     const [wasBase, base] = [was.value ?? starting, is.value ?? starting];
     const say = (words: string) => void differences.push({ tunable, words: `${tunable}: ${words}` });
-    if (!equal(wasBase, base)) say(`${short(wasBase)} → ${short(base)}`);
+    if (!equal(wasBase, base)) say(baseInWords(wasBase, base));
     else if ((was.value === undefined) !== (is.value === undefined)) {
       say(
         is.value === undefined
@@ -55,6 +57,16 @@ export function tuningDifferences(
   }
   return differences;
 }
+
+/** Of a table what is another, row by row, as far as that can be read. */
+function baseInWords(was: Json, is: Json): string {
+  const rows = isJsonArray(was) && isJsonArray(is) ? rowDifferences(was, is) : [];
+  if (rows.length === 0) return `${short(was)} → ${short(is)}`;
+  const more = rows.length > mostRows ? `, and ${rows.length - mostRows} more` : '';
+  return `${rows.slice(0, mostRows).join('; ')}${more}`;
+}
+
+const mostRows = 8;
 
 /** An adjustment as people say it: `1.25 for 25 % of players in Portugal, Fri 27 Nov 18:00 to Sun 29 Nov 24:00 UTC`. */
 export function adjustmentInWords({ value, values, percent, audience, window }: Adjustment): string {
@@ -89,12 +101,4 @@ function moment(at: number, isEnd: boolean): string {
   if (isEnd && isMidnight) return `${date} 24:00`;
   const [, time = ''] = new Date(at).toISOString().split('T');
   return `${date} ${time.startsWith('00:00', 3) ? time.slice(0, 5) : time.slice(0, at % 60_000 === 0 ? 5 : 8)}`;
-}
-
-const longest = 60;
-
-/** A value as far as it fits into a line. */
-export function short(value: Json): string {
-  const text = JSON.stringify(value);
-  return text.length <= longest ? text : `${text.slice(0, longest - 1)}…`;
 }

@@ -9,4 +9,6 @@ export * from './read-edition.js';
 export * from './trial-results.js';
 export * from './tuning.js';
 export * from './audience-shape.js';
+export * from './short.js';
 export * from './tag-of.js';
+export * from './table-rows.js';
