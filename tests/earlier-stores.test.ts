@@ -77,7 +77,9 @@ describe('a data folder that an earlier version wrote', () => {
         expect(readdirSync(folder)).to.include('last-commit.json');
       });
 
-      it('ranks what was reached before there were boards, where the board never starts anew', async () => {
+      // Since the ninth there are boards, whose seasons turn.
+      const itBeforeBoards = Number(name) < 9 ? it : () => undefined;
+      itBeforeBoards('ranks what was reached before there were boards, where the board never starts anew', async () => {
         const { body } = await call('GET', '/v1/boards/gorge-run');
         // The gorge has weekly seasons since the fourth.
         expect((body as { of?: number }).of ?? 0).to.equal(Number(name) < 4 ? 2 : 0);

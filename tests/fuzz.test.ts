@@ -39,7 +39,7 @@ interface Made {
 const document = openApiDocument('fuzz') as { paths: { [path: string]: { [method: string]: Operation } } };
 const operations = Object.values(document.paths).flatMap((methods) => Object.values(methods));
 /** Streams never end by themselves, and have tests of their own. */
-const streams: readonly string[] = ['hostStream', 'sessionStream'];
+const streams: readonly string[] = ['hostStream', 'sessionStream', 'boardStream', 'tuningStream'];
 
 describe('made-up requests', () => {
   let service: Service;

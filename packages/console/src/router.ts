@@ -17,6 +17,7 @@ export const router = createRouter({
     { path: '/players', name: 'players', component: Players, meta: { title: 'Players' } },
     { path: '/players/:id', name: 'player', component: Player, props: true, meta: { title: 'Player' } },
     { path: '/boards', name: 'boards', component: Boards, meta: { title: 'Boards' } },
+    { path: '/tuning', name: 'tuning', component: () => import('./pages/Tuning.vue'), meta: { title: 'Tuning' } },
     { path: '/activity', name: 'activity', component: Activity, meta: { title: 'Activity' } },
     { path: '/manifest', name: 'manifest', component: Manifest, meta: { title: 'Manifest' } },
     { path: '/:elsewhere(.*)', redirect: '/players' },

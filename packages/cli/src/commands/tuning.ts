@@ -140,7 +140,7 @@ function addEditing(tuning: Command): void {
         const value = valueFrom(typed, tunable.schema);
         const limits = limitsFrom(options);
         if (Object.keys(limits).length === 0) return { value, adjustments: tunable.adjustments };
-        const one = { ...limits, value, ...noteOf(options) };
+        const one = { ...limits, value, note: options.note ?? 'set on the command line' };
         // Whoever sets it wants to see it: it goes before all others.
         return { ...baseOf(tunable), adjustments: [one, ...tunable.adjustments] };
       });

@@ -73,6 +73,7 @@ refreshing(async () => {
           doubtful
         }}</span></RouterLink
       >
+      <RouterLink to="/tuning" :class="{ here: route.path === '/tuning' }">Tuning</RouterLink>
       <RouterLink to="/activity" :class="{ here: route.path === '/activity' }">Activity</RouterLink>
       <RouterLink to="/manifest" :class="{ here: route.path === '/manifest' }">Manifest</RouterLink>
     </nav>

@@ -2,6 +2,7 @@ import equal from 'fast-deep-equal';
 import type { Json } from '../json.js';
 import type { AttributeType } from './attributes.js';
 import { isOfAudience, whyNotOfAudience } from './audience.js';
+import { momentInWords } from './in-words.js';
 import { pointOf } from './point-of.js';
 import type { Adjustment, Attributes, Audience } from './tuning.js';
 
@@ -165,8 +166,8 @@ export class Tuning {
   }
 
   #whyNot(one: ReadyAdjustment, who: Who, at: number): string | undefined {
-    if (at < one.from) return `its window opens at ${rfc3339(one.from)}`;
-    if (at >= one.until) return `its window closed at ${rfc3339(one.until)}`;
+    if (at < one.from) return `its window opens ${momentInWords(one.from)}`;
+    if (at >= one.until) return `its window closed ${momentInWords(one.until)}`;
     if (one.audience !== undefined) {
       const why = whyNotOfAudience(one.audience, knownOf(who), this.#types);
       if (why !== undefined) return why;
@@ -231,8 +232,4 @@ function trialValueOf({ id, given: { values = [] } }: ReadyAdjustment, { player 
 /** The id and the name are attributes too. */
 function knownOf({ player, attributes }: Who): Attributes {
   return player === undefined ? attributes : { ...attributes, player };
-}
-
-function rfc3339(at: number): string {
-  return new Date(at).toISOString();
 }

@@ -91,6 +91,11 @@ export function windowInWords({ from, until }: TuningWindow): string {
   return until === undefined ? `from ${start} UTC` : `${start} to ${moment(Date.parse(until), true)} UTC`;
 }
 
+/** A moment in words: `Fri 27 Nov 18:00 UTC`. @param at milliseconds since 1970 */
+export function momentInWords(at: number): string {
+  return `${moment(at, false)} UTC`;
+}
+
 const day = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', timeZone: 'UTC' });
 const dayLength = 86_400_000;
 
@@ -100,5 +105,5 @@ function moment(at: number, isEnd: boolean): string {
   const date = day.format(new Date(isEnd && isMidnight ? at - 1 : at)).replace(',', '');
   if (isEnd && isMidnight) return `${date} 24:00`;
   const [, time = ''] = new Date(at).toISOString().split('T');
-  return `${date} ${time.startsWith('00:00', 3) ? time.slice(0, 5) : time.slice(0, at % 60_000 === 0 ? 5 : 8)}`;
+  return `${date} ${time.slice(0, at % 60_000 < 1000 ? 5 : 8)}`;
 }

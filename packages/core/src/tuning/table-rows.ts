@@ -75,10 +75,10 @@ export function rowsFromCells(
   if (mistakes.length > 0) return { rows: [], mistakes };
   const read = rows.map((cells, index) => {
     const row: { [name: string]: Json } = {};
-    for (const [position, name] of heading.entries()) {
-      const column = columns.find((one) => one.name === name);
-      const cell = cells[position] ?? '';
-      if (column === undefined || (cell === '' && (column.type !== 'string' || !column.isNeeded))) continue;
+    for (const column of columns) {
+      const { name } = column;
+      const cell = cells[heading.indexOf(name)] ?? '';
+      if (cell === '' && (column.type !== 'string' || !column.isNeeded)) continue;
       const value = cellValue(cell, column.type);
       if (value === undefined) {
         mistakes.push({ row: index + 1, column: name, detail: `"${cell}" is no ${inWords[column.type]}.` });
@@ -104,8 +104,8 @@ function cellValue(cell: string, type: Column['type']): Json | undefined {
 
 /**
  * What is different between two values, row by row where both are lists of
- * objects: rows are matched by their first member, where that tells them
- * apart, and by their place otherwise.
+ * objects: rows are matched by a member that tells them apart, and by their
+ * place where there is none.
  */
 export function rowDifferences(before: Json, after: Json): readonly string[] {
   if (!isList(before) || !isList(after)) return equal(before, after) ? [] : [`${short(before)} → ${short(after)}`];
@@ -134,12 +134,16 @@ function isList(value: Json): value is readonly JsonObject[] {
   return isJsonArray(value) && value.every(isJsonObject);
 }
 
-/** The first member, if in both no two rows have the same. */
+/** The first member that in both lists no two rows have alike; texts go before numbers. */
 function identifying(before: readonly JsonObject[], after: readonly JsonObject[]): string | undefined {
-  const [first = ''] = Object.keys(after[0] ?? before[0] ?? {});
-  const isUnique = (rows: readonly JsonObject[]) =>
-    new Set(rows.map((row) => row[first])).size === rows.length && rows.every((row) => Object.hasOwn(row, first));
-  return first !== '' && isUnique(before) && isUnique(after) ? first : undefined;
+  const first = before[0] ?? after[0] ?? {};
+  const names = Object.keys(first);
+  const isText = (name: string) => typeof first[name] === 'string';
+  const isUnique = (rows: readonly JsonObject[], name: string) =>
+    rows.every((row) => Object.hasOwn(row, name)) && new Set(rows.map((row) => row[name])).size === rows.length;
+  return [...names.filter(isText), ...names.filter((name) => !isText(name))].find(
+    (name) => isUnique(before, name) && isUnique(after, name),
+  );
 }
 
 function membersInWords(row: JsonObject): string {
