@@ -8,6 +8,7 @@ app.post('/v1/sessions/:session/saves', (_request, response) => void response.js
 app.post('/v1/saves', (_request, response) => void response.json(answers.get('bulk')));
 app.post('/v1/players/:player/join', (_request, response) => void response.json(answers.get('join')));
 app.get('/v1/players/:player/records/*key', (_request, response) => void response.json(answers.get('record')));
+app.get('/v1/tuning', (_request, response) => void response.set('ETag', '"bare"').status(304).end());
 const server = app.listen(0, '127.0.0.1', () => {
   const address = server.address();
   process.send?.({ port: typeof address === 'object' ? address?.port : 0 });

@@ -101,6 +101,39 @@ describe('the quick start', () => {
     expect(said[5]?.stdout).to.contain('results from');
   }).timeout(60_000);
 
+  it('runs the examples of the guide to tuning', () => {
+    const guide = readFileSync(path.join(root, 'docs/tuning.md'), 'utf8');
+    const [, example] = /```js\n(.*?)```/s.exec(guide)!;
+    writeFileSync(gameFile, example!);
+    const access = path.join(folder, 'demo-data/access.json');
+    const { url, hostKey } = JSON.parse(readFileSync(access, 'utf8')) as { url: string; hostKey: string };
+    const environment = {
+      ...process.env,
+      VEKKON_URL: url,
+      VEKKON_HOST_KEY: hostKey,
+      VEKKON_CONFIG: `${folder}/config`,
+    };
+    const node = (args: readonly string[]) =>
+      spawnSync(process.execPath, args, { cwd: root, encoding: 'utf8', env: environment });
+    const { stdout, stderr } = node([gameFile]);
+    expect(stderr).to.equal('');
+    expect(stdout).to.match(/^Thermals at 1(\.\d+)?\.\nThis round: edition 4, 2 trades\.\nA storm is (near|far)\.\n$/);
+    const command = path.join(root, 'packages/cli/bin/vekkon.js');
+    node([command, 'sign-in', '--access', access]);
+    const lines = [...guide.matchAll(/```sh\n(.*?)```/gs)].flatMap(([, code]) => code!.trim().split('\n'));
+    const said = lines.map((line) => node([command, ...line.split(' ').slice(1)]));
+    expect(said.map(({ status, stderr: wrong }) => [status, wrong])).to.deep.equal(lines.map(() => [0, '']));
+    const [list, set, adjust, , publish, explain, , reissue, pull, trial] = said.map((one) => one.stdout);
+    expect(list).to.match(/thermal-strength +1 +4 +–/);
+    expect(set).to.match(/^storm-warning: false → true, .*\nEdition 5 is published\.\n$/);
+    expect(adjust).to.contain('"Olá" for 50 % of players in Portugal or Ireland, with chapter at least 2');
+    expect(publish).to.match(/Edition 6 is published\.\n$/);
+    expect(reissue).to.equal('Edition 7 is published: edition 4 again.\n');
+    expect(explain).to.match(/storm-warning +true +“set on the command line”/);
+    expect(pull).to.match(/^item,price\nsilk-patch,\d+\nflare,\d+\n$/);
+    expect(trial).to.contain('thermal-strength, measured by score/gorge-run');
+  }).timeout(60_000);
+
   it("runs the README's example, which ends by itself when everybody has left", () => {
     const readme = readFileSync(path.join(root, 'README.md'), 'utf8');
     const [, example] = /```js\n(.*?)```/s.exec(readme)!;

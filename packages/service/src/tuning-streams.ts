@@ -6,7 +6,7 @@ const bounds = { mostOfOne: 4, mostOfCredential: 20_000, mostOfAll: 20_000, most
 /** Values that take more than this are asked for by whoever wants them. */
 const longestValues = 16 * 1024;
 /** How many listeners are told before others have their turn. */
-const toldAtATime = 500;
+const toldAtATime = 100;
 
 interface Listening {
   readonly stream: OpenStream;

@@ -187,7 +187,7 @@ function move(place: number, by: number): void {
         {{
           tunable.asked.length === 0
             ? 'No build has asked for it yet'
-            : `Asked for ${tunable.asked.map(({ build, at }) => `by ${build || 'a build without a version'} ${agoInWords(at)}`).join(', ')}`
+            : `Asked for ${tunable.asked.map(({ build, at }) => `by ${build === '' ? 'a build without a version' : `build ${build}`}, ${agoInWords(at)}`).join('; ')}`
         }}
         <button v-if="!isRemoving" type="button" class="link" @click="isRemoving = true">Remove it …</button>
       </span>
