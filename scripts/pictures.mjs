@@ -59,12 +59,6 @@ await page.getByRole('tab', { name: 'Sessions' }).click();
 await page.locator('ol button').nth(1).click();
 await page.getByText('Loaded at join').waitFor();
 await picture('console-sessions');
-await page.getByRole('button', { name: 'Switch to dark' }).click();
-await page.getByRole('tab', { name: 'Records' }).click();
-await page.waitForTimeout(300);
-await picture('console-player-night');
-
-await page.getByRole('button', { name: 'Switch to light' }).click();
 await page.getByRole('tab', { name: 'Ledger' }).click();
 await page.getByRole('columnheader', { name: 'Balance' }).waitFor();
 await page.waitForTimeout(600);
@@ -92,6 +86,17 @@ await page.getByRole('button', { name: 'Close now …' }).click();
 await page.getByText('Closing it now gives').waitFor();
 await page.waitForTimeout(600);
 await picture('console-seasons');
+
+await page.goto(`${access.url}/console/tuning?look=tunables&tunable=thermal-strength`);
+await page.getByText('Weekend of the sea cliffs').first().waitFor();
+await page.waitForTimeout(600);
+await picture('console-tuning');
+await page.goto(`${access.url}/console/tuning?look=calendar`);
+await page.getByRole('button', { name: 'Switch to dark' }).click();
+await page.getByText('The autumn storm').waitFor();
+await page.waitForTimeout(600);
+await picture('console-tuning-calendar');
+await page.getByRole('button', { name: 'Switch to light' }).click();
 
 // Something to settle, and a disturbance to be told of.
 const asHost = { Authorization: `Bearer ${access.hostKey}` };
@@ -139,11 +144,6 @@ if (wanted('play')) {
   await game.waitForTimeout(1_200);
   await game.screenshot({ path: path.join(target, 'play.png') });
   await game.keyboard.up('ArrowUp');
-  const { player } = await game.evaluate(() => JSON.parse(localStorage.getItem('vekkon/game/player')));
-  await page.goto(`${access.url}/console/players/${player.id}`);
-  await page.getByRole('tab', { name: 'Checkpoints' }).click();
-  await page.getByRole('button', { name: 'Restore' }).first().waitFor();
-  await picture('console-play-checkpoints');
   await game.close();
 }
 await browser.close();
@@ -188,6 +188,7 @@ await terminal(
   'terminal-board',
   'vekkon board top gorge-run --count 8; vekkon board seasons gorge-run; vekkon board doubtful',
 );
+await terminal('terminal-tuning', 'vekkon tuning explain p-10402; vekkon tuning trial thermals-in-the-gorge', 6_000);
 await terminal('terminal-rehearse', `vekkon rehearse --faults --url ${access.url} --key ${access.hostKey}`, 16_000);
 if (wanted('terminal-spool')) await fillSpool(`${folder}/spool`);
 environment.VEKKON_HOST_KEY = access.hostKey;
