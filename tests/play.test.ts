@@ -302,6 +302,20 @@ describe('the game at /play, in a browser', () => {
     await expectSame(page);
   });
 
+  it('changes under the player’s hands when the weather is tuned', async () => {
+    const page = await open();
+    await page.getByText('Thermals as usual.').waitFor();
+    const { tuning } = world.operator;
+    const { revision } = await tuning.put('thermal-strength', { value: 2, revision: 0 });
+    const second = await tuning.put('storm-warning', { value: true, revision });
+    const third = await tuning.put('camp-note', { value: 'Tie everything down.', revision: second.revision });
+    await tuning.publish({ note: 'a storm', revision: third.revision });
+    await page.getByText('Thermals strong: 200 %. A storm is near!').waitFor();
+    await page.getByText('Tie everything down.').waitFor();
+    await tuning.reissue(0);
+    await page.getByText('Thermals as usual.').waitFor();
+  });
+
   it('keeps one number with the five lines of the guide, on a page from elsewhere', async () => {
     const guide = readFileSync(new URL('../docs/on-a-device.md', import.meta.url), 'utf8');
     const lines = /```html\n([\s\S]*?)```/.exec(guide)?.[1] ?? '';

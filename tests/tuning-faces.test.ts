@@ -243,6 +243,9 @@ describe('the faces of tuning', () => {
       await page.getByLabel('country', { exact: true }).fill('PT');
       await page.getByText('Sopa às oito').first().waitFor();
       await page.getByText('“Portugal” wins').waitFor();
+      await page.getByLabel('Edition').click();
+      await page.getByRole('option', { name: /^edition \d+: a warm front/ }).click();
+      await page.getByText('2.5').first().waitFor();
     });
 
     it('adds a tunable to the manifest', async () => {

@@ -46,6 +46,23 @@ describe('tuning, looked at', () => {
       again.close();
     });
 
+    it('reaches hundreds at once, each with every edition in order, while players are saved', async () => {
+      const session = (await joined(world, 'p-maren')).session.id;
+      const url = `${world.url}/v1/tuning/stream`;
+      const streams = await Promise.all(Array.from({ length: 300 }, () => EventStream.open(url, world.hostKey)));
+      const heard = streams.map(async (stream) => {
+        const editions: number[] = [];
+        while (editions.at(-1) !== 5) editions.push(((await stream.next()).data as TuningAnswer).edition);
+        return editions;
+      });
+      for (let edition = 1; edition <= 5; edition++) {
+        await publish(world, 'thermal-strength', { value: 1 + edition / 10 });
+        expect((await saved(world, session, edition)).tuning).to.deep.include({ edition });
+      }
+      for (const editions of await Promise.all(heard)) expect(editions).to.deep.equal([0, 1, 2, 3, 4, 5]);
+      for (const stream of streams) stream.close();
+    });
+
     it('tells of a window’s edge, and of another manifest', async () => {
       const running = await World.start({ manifest: tunablesOfAllSorts });
       try {
@@ -162,7 +179,7 @@ describe('tuning, looked at', () => {
 
     it('says at diff which editions and drafts it breaks, and what does not fit counts no more', async () => {
       await publish(world, 'thermal-strength', { value: 2 });
-      await world.operator.tuning.put('camp-note', { value: 'Soup at eight', revision: 2 });
+      await world.operator.tuning.put('camp-note', { value: 'Soup at eight', revision: 1 });
       const other = tunablesOfAllSorts
         .replace(
           'schema: { type: number, minimum: 0.1, maximum: 5, default: 1 }',

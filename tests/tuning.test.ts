@@ -45,7 +45,7 @@ describe('tuning', () => {
         { note: 'a warm front', revision },
         { Authorization: `Bearer ${world.operatorToken}` },
       );
-      expect([answer.status, answer.body]).to.deep.equal([201, { edition: 1, revision: revision + 1 }]);
+      expect([answer.status, answer.body]).to.deep.equal([201, { edition: 1 }]);
       expect(await got(world)).to.deep.include({ edition: 1 });
       expect((await got(world)).values['thermal-strength']).to.equal(2.5);
       expect((await tuning.editions()).editions).to.deep.include({
@@ -62,7 +62,7 @@ describe('tuning', () => {
       await publish(world, 'thermal-strength', { value: 2 });
       await publish(world, 'thermal-strength', { value: 3 });
       const { tuning } = world.operator;
-      expect(await tuning.reissue(1, { note: 'too warm' })).to.deep.equal({ edition: 3, revision: 5 });
+      expect(await tuning.reissue(1, { note: 'too warm' })).to.deep.equal({ edition: 3 });
       expect((await got(world)).values['thermal-strength']).to.equal(2);
       await tuning.reissue(0);
       expect(await got(world)).to.deep.include({ edition: 4 });
@@ -150,11 +150,10 @@ describe('tuning', () => {
     it('that was made on an edition which is no longer the newest is not published unseen', async () => {
       const { tuning } = world.operator;
       await publish(world, 'thermal-strength', { value: 2 });
-      const { revision } = await tuning.put('thermal-strength', { value: 3, revision: 2 });
-      const again = await tuning.reissue(0, { note: 'as it was' });
-      const late = await refusal(tuning.publish({ note: 'mine', revision: again.revision }));
+      const { revision } = await tuning.put('thermal-strength', { value: 3, revision: 1 });
+      await tuning.reissue(0, { note: 'as it was' });
+      const late = await refusal(tuning.publish({ note: 'mine', revision }));
       expect([late.code, late.facts.tunables]).to.deep.equal(['draft-outdated', ['thermal-strength']]);
-      expect(revision).to.be.below(again.revision);
       expect((await got(world)).values['thermal-strength']).to.equal(1);
       expect((await tuning.draft()).tunables['thermal-strength']?.isOutdated).to.equal(true);
     });

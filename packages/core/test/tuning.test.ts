@@ -154,7 +154,7 @@ describe('what a tunable is', () => {
     expect(explained?.tried.map(({ failed }) => failed)).to.deep.equal([
       'its window opens Fri 27 Nov 18:00 UTC',
       'country is "IE", and it is for players in Portugal',
-      `it is for 0.001 % of players, and this player stands at ${pointOf('c', 'p-10442').toFixed(2)}`,
+      `it is for 0.001 % of players, and they stand at ${pointOf('c', 'p-10442').toFixed(2)}`,
       null,
     ]);
   });

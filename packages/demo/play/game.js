@@ -28,8 +28,7 @@ async function begin() {
     await player.start();
     drift = player.progress('drift');
     $('invert').checked = player.preference('invert-pitch');
-    showScores();
-    await Promise.all([showCheckpoints(), showEverybody(player), showWeather(player)]);
+    await Promise.all([showScores(), showCheckpoints(), showEverybody(player), showWeather(player)]);
   } catch (error) {
     say(error.message);
   }

@@ -31,7 +31,7 @@ export interface ProblemFacts {
   readonly changes?:
     | readonly {
         readonly revision: number;
-        readonly tunable: string | null;
+        readonly tunable: string;
         readonly words: string;
         readonly by: string;
         readonly at: string;

@@ -35,8 +35,7 @@ export interface DraftTable {
 export interface DraftChangeTable {
   environment: WrittenOnce<number>;
   revision: WrittenOnce<number>;
-  /** Null where it was a publication. */
-  tunable: WrittenOnce<string | null>;
+  tunable: WrittenOnce<string>;
   words: WrittenOnce<string>;
   by: WrittenOnce<string>;
   at: WrittenOnce<Time>;

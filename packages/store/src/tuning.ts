@@ -11,7 +11,7 @@ export interface TuningState {
   readonly content: EditionContent;
   /** What was published last; null before the first. */
   readonly published: Pick<EditionRow, 'note' | 'by' | 'at'> | null;
-  /** Of the draft: grows with every edit and every publication. */
+  /** Of the draft: grows with every edit. */
   readonly revision: number;
   readonly edits: DraftEdits;
   /** The ids of the players who get the draft. */

@@ -400,7 +400,7 @@ function explanationInWords(explained: Explanation): string {
   const by = isDraft ? `the draft over edition ${edition}` : `edition ${edition}`;
   const rows = Object.entries(explained.tunables).map(([name, { value, why }]) => [
     name,
-    valueInWords(value, 40),
+    valueInWords(value, 32),
     wrapped(why),
   ]);
   const next =

@@ -219,7 +219,7 @@ refreshing(load);
           </div>
         </TabPanel>
         <TabPanel value="calendar"><CalendarView :draft="draft" :may-edit="mayEdit" @move="move" /></TabPanel>
-        <TabPanel value="why"><ExplainView :draft="draft" :running="running" /></TabPanel>
+        <TabPanel value="why"><ExplainView :draft="draft" :running="running" :manifest="manifest" /></TabPanel>
         <TabPanel value="trials"><TrialsView :may-publish="mayPublish" @published="load" /></TabPanel>
         <TabPanel value="editions">
           <EditionsView :running="draft.edition" :may-publish="mayPublish" @published="load" />

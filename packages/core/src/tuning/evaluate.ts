@@ -174,7 +174,7 @@ export class Tuning {
     }
     if (one.percent !== undefined && !isAmong(one.id, one.percent, who)) {
       if (who.player === undefined) return `it is for ${one.percent} % of players, and this is nobody in particular`;
-      return `it is for ${one.percent} % of players, and this player stands at ${pointOf(one.id, who.player).toFixed(2)}`;
+      return `it is for ${one.percent} % of players, and they stand at ${pointOf(one.id, who.player).toFixed(2)}`;
     }
     if (one.given.values !== undefined && who.player === undefined) {
       return 'it is a trial, and this is nobody in particular';

@@ -70,7 +70,7 @@ export type PutDraftRequest = z.input<typeof putDraftRequest>;
 
 export const revised = z.object({ revision: z.int() });
 export type Revised = z.infer<typeof revised>;
-export const published = z.object({ edition: z.int(), revision: z.int() });
+export const published = z.object({ edition: z.int() });
 export type Published = z.infer<typeof published>;
 
 export const publishRequest = z.strictObject({
@@ -131,7 +131,7 @@ export const tuningRules = z.object({
 });
 export type TuningRulesTold = z.infer<typeof tuningRules>;
 
-const draftChange = z.object({ revision: z.int(), tunable: text.nullable(), words: text, by: text, at: time });
+const draftChange = z.object({ revision: z.int(), tunable: text, words: text, by: text, at: time });
 
 export const draft = z.object({
   revision: z.int(),

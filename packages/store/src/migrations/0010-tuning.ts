@@ -29,7 +29,7 @@ export async function up(db: Kysely<unknown>): Promise<void> {
     .createTable('draft_changes')
     .addColumn('environment', 'integer', (column) => column.notNull())
     .addColumn('revision', 'integer', (column) => column.notNull())
-    .addColumn('tunable', 'text')
+    .addColumn('tunable', 'text', (column) => column.notNull())
     .addColumn('words', 'text', (column) => column.notNull())
     .addColumn('by', 'text', (column) => column.notNull())
     .addColumn('at', 'bigint', (column) => column.notNull())

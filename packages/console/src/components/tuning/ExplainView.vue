@@ -1,28 +1,44 @@
 <script setup lang="ts">
-import { Tuning, type Attributes, type AttributeValue, type TuningRules } from '@vekkon/core/tuning';
-import type { Draft } from '@vekkon/protocol';
+import { checkPlainly, type Manifest } from '@vekkon/core';
+import {
+  readEdition,
+  Tuning,
+  type Attributes,
+  type AttributeValue,
+  type EditionContent,
+  type TuningRules,
+} from '@vekkon/core/tuning';
+import type { Draft, EditionSummary } from '@vekkon/protocol';
 import Button from 'primevue/button';
 import InputText from 'primevue/inputtext';
 import Select from 'primevue/select';
-import { computed, ref } from 'vue';
+import { computed, onMounted, ref, shallowRef, watch } from 'vue';
 import { useSignedIn } from '../../signed-in.js';
 import { timeInWords, valueInWords } from '../../words.js';
-import { rulesOfDraft } from './tuned.js';
+import { plain, rulesOfDraft } from './tuned.js';
 
 /** What somebody gets, and why: answered here by the same rules that the service and the games have. */
-const { draft, running } = defineProps<{ draft: Draft; running: TuningRules }>();
+const { draft, running, manifest } = defineProps<{ draft: Draft; running: TuningRules; manifest: Manifest }>();
 const { calls } = useSignedIn();
 const typed = ref('');
 const player = ref<string>();
 const known = ref<Attributes>({});
 const said = ref('');
-const by = ref<'running' | 'draft'>('running');
+const by = ref('running');
+/** Editions of before, and the rules of those that were looked at. */
+const editions = ref<readonly EditionSummary[]>([]);
+const earlier = shallowRef<{ readonly [edition: string]: TuningRules }>({});
 const moment = ref('');
 const choices = computed(() => [
   { value: 'running', label: `edition ${draft.edition}, which runs` },
   { value: 'draft', label: 'the draft' },
+  ...editions.value
+    .filter(({ edition }) => edition !== draft.edition)
+    .map(({ edition, note }) => ({ value: String(edition), label: `edition ${edition}: ${note}` })),
 ]);
-const rules = computed(() => (by.value === 'draft' ? rulesOfDraft(draft, running.types) : running));
+const rules = computed(() =>
+  by.value === 'draft' ? rulesOfDraft(draft, running.types) : (earlier.value[by.value] ?? running),
+);
 const at = computed(() => (moment.value === '' ? Date.now() : new Date(moment.value).getTime()));
 const who = computed(() => ({ ...(player.value !== undefined && { player: player.value }), attributes: known.value }));
 const lines = computed(() => {
@@ -33,6 +49,16 @@ const lines = computed(() => {
   });
 });
 const names = computed(() => Object.keys(running.types).filter((one) => one !== 'player'));
+
+/** An earlier edition as it would be read now. */
+watch(by, async (edition) => {
+  if (edition === 'running' || edition === 'draft' || earlier.value[edition] !== undefined) return;
+  const { tunables } = await calls.value.tuning.edition(Number(edition));
+  const content = plain(tunables) as unknown as EditionContent;
+  const { rules: read } = readEdition(content, { manifest, check: checkPlainly });
+  earlier.value = { ...earlier.value, [edition]: read };
+});
+onMounted(async () => (editions.value = (await calls.value.tuning.editions({ count: 30 })).editions));
 
 /** By id, or by a part of the name: the first that is found. */
 async function find(): Promise<void> {

@@ -37,7 +37,7 @@ export interface Revised {
   readonly revision: number;
 }
 
-export interface Published extends Revised {
+export interface Published {
   readonly edition: number;
 }
 
@@ -168,7 +168,7 @@ function checkSize(content: EditionContent): void {
 }
 
 interface DraftChange {
-  readonly tunable: string | null;
+  readonly tunable: string;
   readonly words: string;
   readonly by: string;
   readonly now: number;
@@ -329,15 +329,17 @@ async function makeEdition(
     })
     .execute();
   const words = `edition ${number}${reissueOf === null ? '' : ` (edition ${reissueOf} again)`}: ${why}`;
-  const { revision } = await keepDraft(context, { ...state, edgesUntil: now }, edits, {
-    tunable: null,
-    words,
-    by,
-    now,
-  });
+  // The revision counts edits: what was seen of the draft is what is published, or still waits.
+  const row = { edits: JSON.stringify(edits), edges_until: now };
+  await context.db
+    .insertInto('drafts')
+    .values({ environment, revision: state.revision, ...row })
+    .onConflict((conflict) => conflict.column('environment').doUpdateSet(row))
+    .execute();
+  context.feed.tell({ what: 'tuning', state: await tuningStateOf(context.db, environment) });
   const detail = `${words} · ${differences.join('; ') || 'nothing is another'}`;
   await note(context, { environment, what: 'edition-published', by, player: null, detail: detail.slice(0, 2000), now });
-  return { edition: number, revision };
+  return { edition: number };
 }
 
 /** Sets who gets the draft. */
