@@ -70,66 +70,49 @@ describe('the quick start', () => {
     expect(run(runGame)).to.equal('Welcome back: 18 climbs.\nSaved: 19 climbs.\n');
   });
 
-  it('runs the examples of the guide to boards', () => {
-    const guide = readFileSync(path.join(root, 'docs/boards.md'), 'utf8');
+  /** Runs the program in a guide, then its command lines one by one. @returns what each said */
+  function runGuide(name: string): { readonly program: string; readonly lines: readonly string[] } {
+    const guide = readFileSync(path.join(root, 'docs', name), 'utf8');
     const [, example] = /```js\n(.*?)```/s.exec(guide)!;
     writeFileSync(gameFile, example!);
     const access = path.join(folder, 'demo-data/access.json');
     const { url, hostKey } = JSON.parse(readFileSync(access, 'utf8')) as { url: string; hostKey: string };
-    const environment = {
-      ...process.env,
-      VEKKON_URL: url,
-      VEKKON_HOST_KEY: hostKey,
-      VEKKON_CONFIG: `${folder}/config`,
-    };
+    const config = `${folder}/config`;
+    const environment = { ...process.env, VEKKON_URL: url, VEKKON_HOST_KEY: hostKey, VEKKON_CONFIG: config };
     const node = (args: readonly string[]) =>
       spawnSync(process.execPath, args, { cwd: root, encoding: 'utf8', env: environment });
-    const { stdout, stderr } = node([gameFile]);
-    expect(stderr).to.equal('');
-    expect(stdout).to.match(/^New best! Before: none\. Rank 1 of \d+\.\nNo glide yet\.\nFirst: Maren, 0:39\.250\.\n$/);
+    const program = node([gameFile]);
+    expect(program.stderr).to.equal('');
     const command = path.join(root, 'packages/cli/bin/vekkon.js');
     node([command, 'sign-in', '--access', access]);
     const lines = [...guide.matchAll(/```sh\n(.*?)```/gs)].flatMap(([, code]) => code!.trim().split('\n'));
-    expect(lines).to.have.lengthOf(6);
     const said = lines.map((line) => node([command, ...line.split(' ').slice(1)]));
-    expect(said.map(({ status, stderr: wrong }) => [status, wrong])).to.deep.equal(lines.map(() => [0, '']));
-    expect(said[0]?.stdout).to.match(/gorge-run +lower +best +milliseconds +weekly/);
-    expect(said[1]?.stdout).to.match(/1 +p-docs +Maren +0:39\.250/);
-    expect(said[2]?.stdout).to.match(/closed/);
-    expect(said[3]?.stdout).to.contain('1 of opal');
-    expect(said[4]?.stdout).to.match(/p-10433 +412,000 metres/);
-    expect(said[5]?.stdout).to.contain('results from');
+    expect(said.map(({ status, stderr }) => [status, stderr])).to.deep.equal(lines.map(() => [0, '']));
+    return { program: program.stdout, lines: said.map(({ stdout }) => stdout) };
+  }
+
+  it('runs the examples of the guide to boards', () => {
+    const { program, lines } = runGuide('boards.md');
+    expect(program).to.match(/^New best! Before: none\. Rank 1 of \d+\.\nNo glide yet\.\nFirst: Maren, 0:39\.250\.\n$/);
+    expect(lines).to.have.lengthOf(6);
+    expect(lines[0]).to.match(/gorge-run +lower +best +milliseconds +weekly/);
+    expect(lines[1]).to.match(/1 +p-docs +Maren +0:39\.250/);
+    expect(lines[2]).to.match(/closed/);
+    expect(lines[3]).to.contain('1 of opal');
+    expect(lines[4]).to.match(/p-10433 +412,000 metres/);
+    expect(lines[5]).to.contain('results from');
   }).timeout(60_000);
 
   it('runs the examples of the guide to tuning', () => {
-    const guide = readFileSync(path.join(root, 'docs/tuning.md'), 'utf8');
-    const [, example] = /```js\n(.*?)```/s.exec(guide)!;
-    writeFileSync(gameFile, example!);
-    const access = path.join(folder, 'demo-data/access.json');
-    const { url, hostKey } = JSON.parse(readFileSync(access, 'utf8')) as { url: string; hostKey: string };
-    const environment = {
-      ...process.env,
-      VEKKON_URL: url,
-      VEKKON_HOST_KEY: hostKey,
-      VEKKON_CONFIG: `${folder}/config`,
-    };
-    const node = (args: readonly string[]) =>
-      spawnSync(process.execPath, args, { cwd: root, encoding: 'utf8', env: environment });
-    const { stdout, stderr } = node([gameFile]);
-    expect(stderr).to.equal('');
-    expect(stdout).to.match(/^Thermals at 1(\.\d+)?\.\nThis round: edition 4, 2 trades\.\nA storm is (near|far)\.\n$/);
-    const command = path.join(root, 'packages/cli/bin/vekkon.js');
-    node([command, 'sign-in', '--access', access]);
-    const lines = [...guide.matchAll(/```sh\n(.*?)```/gs)].flatMap(([, code]) => code!.trim().split('\n'));
-    const said = lines.map((line) => node([command, ...line.split(' ').slice(1)]));
-    expect(said.map(({ status, stderr: wrong }) => [status, wrong])).to.deep.equal(lines.map(() => [0, '']));
-    const [list, set, adjust, , publish, explain, , reissue, pull, trial] = said.map((one) => one.stdout);
+    const { program, lines } = runGuide('tuning.md');
+    expect(program).to.match(/^Thermals at 1(\.\d+)?\.\nThis round: edition 4, 2 trades\.\nA storm is (near|far)\.\n$/);
+    const [list, set, adjust, , publish, explain, , reissue, pull, trial] = lines;
     expect(list).to.match(/thermal-strength +1 +4 +–/);
     expect(set).to.match(/^storm-warning: false → true, .*\nEdition 5 is published\.\n$/);
     expect(adjust).to.contain('"Olá" for 50 % of players in Portugal or Ireland, with chapter at least 2');
     expect(publish).to.match(/Edition 6 is published\.\n$/);
-    expect(reissue).to.equal('Edition 7 is published: edition 4 again.\n');
     expect(explain).to.match(/storm-warning +true +“set on the command line”/);
+    expect(reissue).to.equal('Edition 7 is published: edition 4 again.\n');
     expect(pull).to.match(/^item,price\nsilk-patch,\d+\nflare,\d+\n$/);
     expect(trial).to.contain('thermal-strength, measured by score/gorge-run');
   }).timeout(60_000);

@@ -108,12 +108,14 @@ export class SessionTunings {
     return [...found];
   }
 
-  /** The game of a session has asked for tunables. */
-  asked(session: string, tunables: readonly string[] = []): void {
-    const known = tunables.length === 0 ? undefined : this.#held.get(session);
+  /** The game of a session has asked for tunables: what is none is not noted. */
+  async asked(place: EnvironmentRow, session: string, names: readonly string[] = []): Promise<void> {
+    const known = names.length === 0 ? undefined : this.#held.get(session);
     if (known === undefined) return;
+    const { running } = await this.#tunings.of(place);
     const { build } = known.sent;
-    this.#noted.asked(known.environment, typeof build === 'string' ? build : '', tunables);
+    const declared = names.filter((name) => running.names.includes(name));
+    this.#noted.asked(known.environment, typeof build === 'string' ? build : '', declared);
   }
 
   /** What is known of a player who is in a session; undefined if they are in none that is known. */

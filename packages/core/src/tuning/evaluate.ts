@@ -47,6 +47,8 @@ interface ReadyTunable {
   readonly base: Picked;
   readonly rules: TunableRules;
   readonly adjustments: readonly ReadyAdjustment[];
+  /** When its windows open and close, in order. */
+  readonly edges: readonly number[];
 }
 
 /** Rules made ready to be evaluated often. */
@@ -59,10 +61,7 @@ export class Tuning {
   constructor({ tunables, types }: TuningRules) {
     this.#types = types;
     this.#tunables = new Map(Object.entries(tunables).map(([name, rules]) => [name, ready(rules)]));
-    const edges = [...this.#tunables.values()].flatMap(({ adjustments }) =>
-      adjustments.flatMap(({ from, until }) => [from, until]),
-    );
-    this.#edges = [...new Set(edges.filter(Number.isFinite))].toSorted((one, other) => one - other);
+    this.#edges = inOrder([...this.#tunables.values()].flatMap(({ edges }) => edges));
   }
 
   get names(): readonly string[] {
@@ -120,17 +119,22 @@ export class Tuning {
    * @returns when, and the values that are others from then on
    */
   coming(who: Who, at: number, atMost: number): readonly Coming[] {
-    const found: Coming[] = [];
-    let values = this.values(who, at);
-    for (const edge of this.#edges) {
-      if (edge <= at) continue;
-      if (found.length >= atMost) break;
-      const then = this.values(who, edge);
-      const changed = Object.entries(then).filter(([name, value]) => !equal(value, values[name]));
-      if (changed.length > 0) found.push({ at: edge, values: Object.fromEntries(changed) });
-      values = then;
+    const found = new Map<number, { [name: string]: Json }>();
+    for (const [name, tunable] of this.#tunables) {
+      if (tunable.edges.length === 0) continue;
+      let { value } = this.#pick(tunable, who, at);
+      for (const edge of tunable.edges) {
+        if (edge <= at) continue;
+        const then = this.#pick(tunable, who, edge).value;
+        if (equal(then, value)) continue;
+        const values = found.get(edge) ?? {};
+        values[name] = then;
+        found.set(edge, values);
+        value = then;
+      }
     }
-    return found;
+    const moments = [...found.keys()].toSorted((one, other) => one - other).slice(0, atMost);
+    return moments.map((moment) => ({ at: moment, values: found.get(moment) ?? {} }));
   }
 
   /** What somebody gets of a tunable, and why: which adjustment won, and what failed in each before it. */
@@ -210,7 +214,13 @@ function ready(rules: TunableRules): ReadyTunable {
     audience: given.audience,
     percent: given.percent,
   }));
-  return { base: { value: rules.value }, rules, adjustments };
+  const edges = inOrder(adjustments.flatMap(({ from, until }) => [from, until]));
+  return { base: { value: rules.value }, rules, adjustments, edges };
+}
+
+/** Moments in order, each once; open ends are none. */
+function inOrder(moments: readonly number[]): readonly number[] {
+  return [...new Set(moments.filter(Number.isFinite))].toSorted((one, other) => one - other);
 }
 
 function isAmong(salt: string, percent: number, { player }: Who): boolean {

@@ -24,7 +24,7 @@ export function serveHosts(desk: Desk): void {
     const told = await Promise.all(
       sessions.map(({ id }) => desk.sessionTunings.told(environment(), id, { read: null, has: tags.get(id) })),
     );
-    for (const { session, asked } of body.sessions) desk.sessionTunings.asked(session, asked);
+    for (const { session, asked } of body.sessions) await desk.sessionTunings.asked(environment(), session, asked);
     return {
       now: rfc3339(clock.now()),
       sessions: sessions.map(({ id, seen, records, leaseEnds }, index) => ({

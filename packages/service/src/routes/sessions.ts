@@ -57,7 +57,7 @@ export function serveSessions(desk: Desk): void {
     const [refused] = lost;
     if (renewed === undefined) throw new Refusal(refused?.code as 'session-unknown', refused?.detail);
     const told = await desk.sessionTunings.told(environment(), renewed.id, { read: null, has: body.tuned });
-    desk.sessionTunings.asked(renewed.id, body.asked);
+    await desk.sessionTunings.asked(environment(), renewed.id, body.asked);
     return {
       now: rfc3339(desk.clock.now()),
       seen: renewed.seen,

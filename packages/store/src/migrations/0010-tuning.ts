@@ -51,6 +51,7 @@ export async function up(db: Kysely<unknown>): Promise<void> {
     .addPrimaryKeyConstraint('trial_players_key', ['environment', 'trial', 'player'])
     .execute();
   await db.schema.createIndex('trials_of_player').on('trial_players').column('player').execute();
+  await db.schema.createIndex('trial_players_by_time').on('trial_players').column('since').execute();
   await db.schema
     .createTable('tunables_asked')
     .addColumn('environment', 'integer', (column) => column.notNull())

@@ -15,6 +15,9 @@ export const sessionsLast = 180 * day;
 /** How long what was done stands in the activity, in milliseconds. */
 const activityLasts = 400 * day;
 
+/** How long it is known who was in a trial, in milliseconds. */
+const trialsLast = 400 * day;
+
 /** How far back credits are counted, in milliseconds: the longest period, and a long session before it. */
 const creditsCountFor = 14 * day;
 
@@ -143,6 +146,21 @@ const steps = {
             .where('minute', '<', Math.floor((now - creditsCountFor) / 60_000))
             .limit(atMost)
             .$asTuple('player', 'key', 'minute'),
+        ),
+      ),
+      atMost,
+    ),
+  'trial-players': ({ db, now, atMost }) =>
+    deleted(
+      db.deleteFrom('trial_players').where(({ eb, refTuple, selectFrom }) =>
+        eb(
+          refTuple('environment', 'trial', 'player'),
+          'in',
+          selectFrom('trial_players')
+            .select(['environment', 'trial', 'player'])
+            .where('since', '<=', now - trialsLast)
+            .limit(atMost)
+            .$asTuple('environment', 'trial', 'player'),
         ),
       ),
       atMost,
