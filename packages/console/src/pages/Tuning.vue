@@ -212,6 +212,8 @@ refreshing(load);
               :types="running.types"
               :manifest="manifest"
               :problem="refused"
+              :may-edit="mayEdit"
+              :may-remove="mayPublish"
               @put="(tuned) => put(chosen, tuned)"
               @put-back="change((revision) => calls.tuning.putBack(chosen, revision))"
               @remove="remove(chosen)"

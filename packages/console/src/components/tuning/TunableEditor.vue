@@ -11,13 +11,16 @@ import { newAdjustmentId, plain, stateOf, tunedOf, type AttributeTypes, type Dra
 import ValueEditor from './ValueEditor.vue';
 
 /** One tunable: its base value, and its adjustments in the order in which they are tried. */
-const { name, tunable, types, manifest, problem } = defineProps<{
+const { name, tunable, types, manifest, problem, mayEdit, mayRemove } = defineProps<{
   name: string;
   tunable: DraftTunable;
   types: AttributeTypes;
   manifest: Manifest;
   /** What the service refused of it. */
   problem: unknown;
+  mayEdit: boolean;
+  /** It changes the manifest: who may publish may do that too. */
+  mayRemove: boolean;
 }>();
 const emit = defineEmits<{ put: [tuned: Tuned]; putBack: []; remove: [] }>();
 const edited = shallowRef<Tuned>(plain(tunedOf(tunable)));
@@ -104,7 +107,7 @@ function move(place: number, by: number): void {
     <div class="heading">
       <h3>Adjustments</h3>
       <span class="muted">the first that matches wins</span>
-      <Button label="Add one" icon="pi pi-plus" size="small" text @click="add" />
+      <Button v-if="mayEdit" label="Add one" icon="pi pi-plus" size="small" text @click="add" />
     </div>
     <ol v-if="edited.adjustments.length > 0">
       <li v-for="(one, place) in edited.adjustments" :key="one.id">
@@ -119,7 +122,7 @@ function move(place: number, by: number): void {
             {{ nameOf(one) }}
           </button>
           <span class="words">{{ adjustmentInWords(one) }}</span>
-          <span class="acts">
+          <span v-if="mayEdit" class="acts">
             <Button
               icon="pi pi-arrow-up"
               size="small"
@@ -163,6 +166,7 @@ function move(place: number, by: number): void {
     <p v-else-if="served" class="wrong" role="alert">{{ served }}</p>
     <footer>
       <Button
+        v-if="mayEdit"
         label="Put it into the draft"
         size="small"
         :disabled="!isChanged || mistakes.length > 0 || wrong !== undefined"
@@ -177,7 +181,7 @@ function move(place: number, by: number): void {
         @click="edited = plain(tunedOf(tunable))"
       />
       <Button
-        v-if="tunable.isEdited && !isChanged"
+        v-if="mayEdit && tunable.isEdited && !isChanged"
         label="Back to what is published"
         size="small"
         text
@@ -189,7 +193,9 @@ function move(place: number, by: number): void {
             ? 'No build has asked for it yet'
             : `Asked for ${tunable.asked.map(({ build, at }) => `by ${build === '' ? 'a build without a version' : `build ${build}`}, ${agoInWords(at)}`).join('; ')}`
         }}
-        <button v-if="!isRemoving" type="button" class="link" @click="isRemoving = true">Remove it …</button>
+        <button v-if="mayRemove && !isRemoving" type="button" class="link" @click="isRemoving = true">
+          Remove it …
+        </button>
       </span>
     </footer>
     <div v-if="isRemoving" class="remove" role="alertdialog">
