@@ -3,7 +3,7 @@ import type { Json } from '../json.js';
 import type { AttributeType } from './attributes.js';
 import { isOfAudience, whyNotOfAudience } from './audience.js';
 import { momentInWords } from './in-words.js';
-import { pointOf } from './point-of.js';
+import { pointFrom, seedOf } from './point-of.js';
 import type { Adjustment, Attributes, Audience } from './tuning.js';
 
 /** One tunable as it is evaluated: its base value where no adjustment matches. */
@@ -41,6 +41,9 @@ interface ReadyAdjustment {
   readonly until: number;
   readonly audience: Audience | undefined;
   readonly percent: number | undefined;
+  /** Of the percentage, and of the shares of a trial. */
+  readonly seed: number;
+  readonly valuesSeed: number;
 }
 
 interface ReadyTunable {
@@ -155,7 +158,7 @@ export class Tuning {
     let known: Attributes | undefined;
     for (const one of adjustments) {
       if (at < one.from || at >= one.until) continue;
-      if (one.percent !== undefined && !isAmong(one.id, one.percent, who)) continue;
+      if (one.percent !== undefined && !isAmong(one.seed, one.percent, who)) continue;
       if (one.audience !== undefined) {
         known ??= knownOf(who);
         if (!isOfAudience(one.audience, known, this.#types)) continue;
@@ -176,9 +179,9 @@ export class Tuning {
       const why = whyNotOfAudience(one.audience, knownOf(who), this.#types);
       if (why !== undefined) return why;
     }
-    if (one.percent !== undefined && !isAmong(one.id, one.percent, who)) {
+    if (one.percent !== undefined && !isAmong(one.seed, one.percent, who)) {
       if (who.player === undefined) return `it is for ${one.percent} % of players, and this is nobody in particular`;
-      return `it is for ${one.percent} % of players, and they stand at ${pointOf(one.id, who.player).toFixed(2)}`;
+      return `it is for ${one.percent} % of players, and they stand at ${pointFrom(one.seed, who.player).toFixed(2)}`;
     }
     if (one.given.values !== undefined && who.player === undefined) {
       return 'it is a trial, and this is nobody in particular';
@@ -213,6 +216,8 @@ function ready(rules: TunableRules): ReadyTunable {
     until: given.window?.until === undefined ? Infinity : Date.parse(given.window.until),
     audience: given.audience,
     percent: given.percent,
+    seed: seedOf(given.id),
+    valuesSeed: seedOf(`${given.id}/values`),
   }));
   const edges = inOrder(adjustments.flatMap(({ from, until }) => [from, until]));
   return { base: { value: rules.value }, rules, adjustments, edges };
@@ -223,14 +228,14 @@ function inOrder(moments: readonly number[]): readonly number[] {
   return [...new Set(moments.filter(Number.isFinite))].toSorted((one, other) => one - other);
 }
 
-function isAmong(salt: string, percent: number, { player }: Who): boolean {
-  return player !== undefined && pointOf(salt, player) < percent;
+function isAmong(seed: number, percent: number, { player }: Who): boolean {
+  return player !== undefined && pointFrom(seed, player) < percent;
 }
 
 /** Which of a trial's values a player gets: independent of whether a percentage takes them. */
-function trialValueOf({ id, given: { values = [] } }: ReadyAdjustment, { player }: Who): number | undefined {
+function trialValueOf({ valuesSeed, given: { values = [] } }: ReadyAdjustment, { player }: Who): number | undefined {
   if (player === undefined) return undefined;
-  const point = pointOf(`${id}/values`, player);
+  const point = pointFrom(valuesSeed, player);
   let below = 0;
   for (const [index, { share }] of values.entries()) {
     below += share;

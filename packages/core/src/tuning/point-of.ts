@@ -8,7 +8,17 @@
  * @returns from 0, to less than 100
  */
 export function pointOf(salt: string, player: string): number {
-  return (murmur3(player, murmur3(salt, 0)) / 2 ** 32) * 100;
+  return pointFrom(seedOf(salt), player);
+}
+
+/** What `pointFrom` takes in place of a salt: the same for all players. */
+export function seedOf(salt: string): number {
+  return murmur3(salt, 0);
+}
+
+/** The same as `pointOf`, for whoever asks of many players. */
+export function pointFrom(seed: number, player: string): number {
+  return (murmur3(player, seed) / 2 ** 32) * 100;
 }
 
 /** @returns 32 bits, from 0 */
