@@ -156,8 +156,22 @@ describe('tuning, looked at', () => {
       expect(told.values[1]?.difference?.mean).to.be.closeTo(-5_000, 250);
       expect(told.words).to.match(/^With 2 it is 0:0\d\.\d+ less than with 1, which is better \(95 %/);
       expect((await tuning.trials()).map(({ trial }) => trial)).to.deep.equal(['lift-trial']);
-      const { revision } = await tuning.draft();
+      const before = await tuning.draft();
+      // An edit that waits goes on without the trial, and whoever saw it with the trial is told.
+      const trial = before.tunables['thermal-strength']!.adjustments;
+      const evening = { id: 'evening', value: 3, percent: 10 };
+      const { revision } = await tuning.put('thermal-strength', {
+        adjustments: [evening, ...trial],
+        revision: before.revision,
+      });
       await tuning.endTrial('lift-trial', { value: 1, note: 'stronger lift flies faster', revision });
+      const after = await tuning.draft();
+      expect(after.tunables['thermal-strength']).to.deep.include({
+        value: 2,
+        adjustments: [evening],
+        isOutdated: false,
+      });
+      expect((await refusal(tuning.putBack('thermal-strength', revision))).code).to.equal('draft-changed');
       expect((await got(world, 'p-1')).values['thermal-strength']).to.equal(2);
       expect((await refusal(tuning.trial('lift-trial'))).code).to.equal('trial-unknown');
     });

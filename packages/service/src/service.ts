@@ -96,6 +96,8 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   );
   boards.onMoved = (board) => boardStreams.moved(board);
   boards.onSeason = () => void seasons.tend();
+  store.writer.onFollowerFault = (err, event) =>
+    log.error({ err, what: event.what }, 'What a commit did could not be taken in: start the service again');
   const followers = [environments, access, streams, handovers, boards, boardStreams];
   // Sessions before tunings: whoever is told has what is known of them by then.
   for (const one of [...followers, tuningStreams, sessionTunings, tunings]) {

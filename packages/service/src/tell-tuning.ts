@@ -20,7 +20,7 @@ export async function tellTuning(desk: Desk, environment: number, state: TuningS
   if (place.manifest_version === null) return;
   const ready = await desk.tunings.asOf(place, state);
   await Promise.all([
-    desk.tuningStreams.tell(environment, (player) => tuningNow(desk, place, ready, player)),
+    desk.tuningStreams.tell(environment, (player) => tuningNow(desk, place, ready, player), ready.testers),
     tellSessions(desk, place, ready),
   ]);
 }

@@ -66,17 +66,23 @@ export class TuningStreams {
   /**
    * Something changed: everybody who listens hears how things stand.
    *
-   * @param nowFor how they stand for a player, or for nobody in particular
+   * @param nowFor  how they stand for a player, or for nobody in particular
+   * @param testers only they hear of an edit of the draft
    */
-  tell(environment: number, nowFor: (player: string | undefined) => Promise<TuningNow>): Promise<void> {
+  tell(
+    environment: number,
+    nowFor: (player: string | undefined) => Promise<TuningNow>,
+    testers: ReadonlySet<string>,
+  ): Promise<void> {
     const number = ++this.#tellings;
-    this.#telling = this.#telling.then(() => this.#tell(environment, nowFor, number)).catch(() => undefined);
+    this.#telling = this.#telling.then(() => this.#tell(environment, nowFor, testers, number)).catch(() => undefined);
     return this.#telling;
   }
 
   async #tell(
     environment: number,
     nowFor: (player: string | undefined) => Promise<TuningNow>,
+    testers: ReadonlySet<string>,
     number: number,
   ): Promise<void> {
     const listeners = this.#listening.get(environment);
@@ -87,7 +93,7 @@ export class TuningStreams {
     for (const one of [...listeners]) {
       if (one.from >= number) continue;
       if (one.player === undefined) tell(one, forNobody.id, text);
-      else {
+      else if (one.lastId !== forNobody.id || testers.has(one.player)) {
         const now = await nowFor(one.player);
         tell(one, now.id, textOf(now));
       }

@@ -118,9 +118,11 @@ export class Tunings {
   }
 
   /** The same as long as nothing has changed that anybody could notice who has not changed themselves. */
-  stampOf({ made, running, draft }: ReadyTuning, isTester: boolean): string {
+  stampOf({ made, state, installed, running, draft }: ReadyTuning, isTester: boolean): string {
     const now = this.#clock.now();
-    return isTester ? `${made}@${draft.lastEdge(now)}` : `${made}@${running.lastEdge(now)}`;
+    // Only testers notice edits.
+    if (isTester) return `${made}@${draft.lastEdge(now)}`;
+    return `${state.edition}.${installed.version}.${installed.learned}@${running.lastEdge(now)}`;
   }
 
   /** The id under which a stream tells how things stand: another at every publication, manifest and edge. */

@@ -300,6 +300,23 @@ describe('the feed', () => {
     expect(told).to.deep.equal(['currency/feather of p-1, at ridge-eu-1']);
   });
 
+  it('is told to everybody, and answers come, though one who follows it fails', async () => {
+    await join('ridge-eu-1', 'ses_1');
+    const faults: unknown[] = [];
+    writer.onFollowerFault = (cause, { what }) => faults.push(`${what}: ${(cause as Error).message}`);
+    const heard: string[] = [];
+    writer.follow(() => {
+      throw new Error('out of order');
+    });
+    writer.follow(({ what }) => heard.push(what));
+    await give('e', 5);
+    expect([told, heard, faults]).to.deep.equal([
+      ['currency/feather of p-1, at ridge-eu-1'],
+      ['player-changed'],
+      ['player-changed: out of order'],
+    ]);
+  });
+
   it('says nothing of a commit that failed, and goes on with the next', async () => {
     await join('ridge-eu-1', 'ses_1');
     failsNext = true;

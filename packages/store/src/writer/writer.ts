@@ -23,6 +23,8 @@ export class Writer {
   readonly #give: (given: readonly GivenCommand[]) => void;
   readonly #pending = new Map<number, Pending>();
   readonly #followers: ((event: FeedEvent) => void)[] = [];
+  /** Told of a follower that failed. */
+  onFollowerFault: (cause: unknown, event: FeedEvent) => void = () => undefined;
   #given: GivenCommand[] = [];
   #lastId = 0;
   #isWritable = true;
@@ -72,7 +74,7 @@ export class Writer {
   /** Tells what a commit did, and answers. */
   take({ events, answers, isWritable }: Delivery): void {
     this.#isWritable = isWritable;
-    for (const event of events) for (const follower of this.#followers) follower(event);
+    for (const event of events) for (const follower of this.#followers) this.#tell(follower, event);
     for (const answer of answers) {
       const pending = this.#pending.get(answer.id);
       this.#pending.delete(answer.id);
@@ -80,6 +82,15 @@ export class Writer {
       else pending?.resolve(answer.outcome as never);
     }
     this.#checkSettled();
+  }
+
+  /** A follower that fails is a fault of ours: what it follows may be out of date, but nobody's answer waits for that. */
+  #tell(follower: (event: FeedEvent) => void, event: FeedEvent): void {
+    try {
+      follower(event);
+    } catch (cause) {
+      this.onFollowerFault(cause, event);
+    }
   }
 
   /** Nothing will be carried out any more, by a fault: whoever waits is told so, and so is whoever comes. */

@@ -285,13 +285,15 @@ export async function endTrial(context: WriterContext, end: EndTrial & Stamp): P
     adjustments: tuned.adjustments.filter((one) => one.id !== id),
   });
   const content = asPublished({}, { ...state.content, [tunable]: ended(published) });
+  const made = await makeEdition(context, state, rules, content, state.edits, { ...end, reissueOf: null });
   const edit = state.edits[tunable];
-  // What is being edited of it goes on, without the trial.
-  const edits =
-    edit === undefined
-      ? state.edits
-      : withEdit(state.edits, content, tunable, { tuned: ended(edit.tuned), by, at: rfc3339(now) });
-  return makeEdition(context, state, rules, content, edits, { ...end, reissueOf: null });
+  if (edit !== undefined) {
+    // What is being edited of it goes on, without the trial: whoever saw it with the trial is told.
+    const { state: after } = await find(context, { ...end, revision: null });
+    const edits = withEdit(after.edits, content, tunable, { tuned: ended(edit.tuned), by, at: rfc3339(now) });
+    await keepDraft(context, after, edits, { tunable, words: `${tunable}: its trial has ended`, by, now });
+  }
+  return made;
 }
 
 interface Publication {
