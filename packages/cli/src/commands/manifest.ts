@@ -64,14 +64,18 @@ function addDiff(manifest: Command): void {
   manifest
     .command('diff <file>')
     .description('say what installing a file would change, what would no longer fit, and which hosts it would break')
-    .option('--fail-on-break', 'end with status 1 if it would break something: a build, stored records, or hosts')
+    .option(
+      '--fail-on-break',
+      'end with status 1 if it would break something: a build, stored records, hosts, or what is tuned',
+    )
     .option(...environmentOption)
     .option(...jsonOption)
     .action(async (file: string, options: ShowOptions & { readonly failOnBreak?: true }) => {
       const diff = await signedInOperator(options.environment).diffManifest(textOf(file));
       print(diff, options, () => diffInWords(diff));
-      const { differences, conflicts, misfits, hosts } = diff;
-      const breaks = differences.some((one) => one.breaks) || conflicts.length + misfits.length + hosts.length > 0;
+      const { differences, conflicts, misfits, hosts, tuning } = diff;
+      const counted = conflicts.length + misfits.length + hosts.length + tuning.length;
+      const breaks = differences.some((one) => one.breaks) || counted > 0;
       if (options.failOnBreak === true && breaks) process.exitCode = exitStatus.refused;
     });
 }

@@ -98,6 +98,10 @@ async function install(): Promise<void> {
           </li>
         </ul>
         <p v-for="one in diff.conflicts" :key="one" class="warning">{{ one }}</p>
+        <p v-for="one in diff.tuning" :key="`${one.where} ${one.tunable} ${one.adjustment}`" class="warning">
+          {{ one.where }}{{ one.isRunning ? ', which runs now' : '' }}: {{ one.tunable }} would count no more.
+          {{ one.detail }}
+        </p>
         <p v-for="one in diff.hosts" :key="`${one.host} ${one.version}`" class="warning">
           {{ one.host }} was built against version {{ one.version }} with {{ one.sessions }} in session:
           {{ one.breaks.map((broken) => `${broken.what} ${broken.detail}`).join('; ') }}.

@@ -76,7 +76,10 @@ refreshing(load);
         <h1>{{ player.name ?? player.id }}</h1>
         <p class="muted">
           <span class="numerals">{{ player.id }}</span> · first seen {{ timeInWords(player.createdAt) }} · last left
-          {{ agoInWords(player.lastLeftAt) }}
+          {{ agoInWords(player.lastLeftAt) }} ·
+          <RouterLink :to="{ name: 'tuning', query: { look: 'why', player: player.id } }"
+            >what they get of tunables</RouterLink
+          >
         </p>
       </div>
       <div v-if="player.sessionOn" class="holder">

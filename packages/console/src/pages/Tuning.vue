@@ -38,6 +38,8 @@ const refused = ref<unknown>();
 const said = ref('');
 const tab = ref(String(route.query['look'] ?? 'tunables'));
 const chosen = ref(String(route.query['tunable'] ?? ''));
+/** Of whom it was asked elsewhere what they get. */
+const first = route.query['player'] === undefined ? undefined : String(route.query['player']);
 const isDeclaring = ref(false);
 const names = computed(() => Object.keys(draft.value?.tunables ?? {}));
 const open = computed(() => draft.value?.tunables[chosen.value]);
@@ -221,7 +223,9 @@ refreshing(load);
           </div>
         </TabPanel>
         <TabPanel value="calendar"><CalendarView :draft="draft" :may-edit="mayEdit" @move="move" /></TabPanel>
-        <TabPanel value="why"><ExplainView :draft="draft" :running="running" :manifest="manifest" /></TabPanel>
+        <TabPanel value="why"
+          ><ExplainView :draft="draft" :running="running" :manifest="manifest" :first="first"
+        /></TabPanel>
         <TabPanel value="trials"><TrialsView :may-publish="mayPublish" @published="load" /></TabPanel>
         <TabPanel value="editions">
           <EditionsView :running="draft.edition" :may-publish="mayPublish" @published="load" />

@@ -18,9 +18,15 @@ import { timeInWords, valueInWords } from '../../words.js';
 import { plain, rulesOfDraft } from './tuned.js';
 
 /** What somebody gets, and why: answered here by the same rules that the service and the games have. */
-const { draft, running, manifest } = defineProps<{ draft: Draft; running: TuningRules; manifest: Manifest }>();
+const { draft, running, manifest, first } = defineProps<{
+  draft: Draft;
+  running: TuningRules;
+  manifest: Manifest;
+  /** Who is looked at to begin with. */
+  first: string | undefined;
+}>();
 const { calls } = useSignedIn();
-const typed = ref('');
+const typed = ref(first ?? '');
 const player = ref<string>();
 const known = ref<Attributes>({});
 const said = ref('');
@@ -58,7 +64,10 @@ watch(by, async (edition) => {
   const { rules: read } = readEdition(content, { manifest, check: checkPlainly });
   earlier.value = { ...earlier.value, [edition]: read };
 });
-onMounted(async () => (editions.value = (await calls.value.tuning.editions({ count: 30 })).editions));
+onMounted(async () => {
+  if (first !== undefined) await find();
+  editions.value = (await calls.value.tuning.editions({ count: 30 })).editions;
+});
 
 /** By id, or by a part of the name: the first that is found. */
 async function find(): Promise<void> {
