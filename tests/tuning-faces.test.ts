@@ -177,6 +177,16 @@ describe('the faces of tuning', () => {
       await page.getByText('camp-note: "" → "Soup at eight"').first().waitFor();
       await button('Put it into the draft').click();
       await page.getByText('thermal-strength: 2.5 → 3').waitFor();
+      // And of the same tunable, while it is being edited here.
+      await type('thermal-strength', '4');
+      const { revision: then } = await world.operator.tuning.draft();
+      await world.operator.tuning.put('thermal-strength', { value: 2, revision: then });
+      await page.getByText('has changed this meanwhile').waitFor();
+      await page.getByText('thermal-strength: 3 → 2').waitFor();
+      expect(await button('Put it into the draft').isDisabled()).to.equal(true);
+      await button('Take theirs').click();
+      const field = page.getByRole('spinbutton', { name: 'thermal-strength', exact: true });
+      expect(await field.inputValue()).to.equal('2');
       const draft = await world.operator.tuning.draft();
       await world.operator.tuning.publish({ note: 'both', revision: draft.revision });
     });
@@ -237,13 +247,13 @@ describe('the faces of tuning', () => {
         revision,
       });
       await page.goto(`${world.url}/console/tuning?look=why`);
-      await page.getByLabel('Edition').click();
+      await page.getByRole('combobox', { name: 'Edition' }).click();
       await page.getByRole('option', { name: 'the draft' }).click();
       await page.getByText('country is not known, and it is for players in Portugal').waitFor();
       await page.getByLabel('country', { exact: true }).fill('PT');
       await page.getByText('Sopa às oito').first().waitFor();
       await page.getByText('“Portugal” wins').waitFor();
-      await page.getByLabel('Edition').click();
+      await page.getByRole('combobox', { name: 'Edition' }).click();
       await page.getByRole('option', { name: /^edition \d+: a warm front/ }).click();
       await page.getByText('2.5').first().waitFor();
     });

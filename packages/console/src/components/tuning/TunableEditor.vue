@@ -1,6 +1,13 @@
 <script setup lang="ts">
 import { checkPlainly, type Json, type Manifest } from '@vekkon/core';
-import { adjustmentInWords, checkTuned, nameOf, type Adjustment, type Tuned } from '@vekkon/core/tuning';
+import {
+  adjustmentInWords,
+  checkTuned,
+  nameOf,
+  tuningDifferences,
+  type Adjustment,
+  type Tuned,
+} from '@vekkon/core/tuning';
 import type { ServiceRefused } from '@vekkon/client/operator';
 import equal from 'fast-deep-equal';
 import Button from 'primevue/button';
@@ -27,7 +34,6 @@ const edited = shallowRef<Tuned>(plain(tunedOf(tunable)));
 const open = ref<string>();
 const wrong = ref<string>();
 const isRemoving = ref(false);
-/** What was told when editing began: another means that the draft has moved on. */
 const told = computed(() => JSON.stringify(tunedOf(tunable)));
 const isChanged = computed(() => !equal(plain(edited.value), JSON.parse(told.value)));
 const base = computed(() => edited.value.value ?? tunable.starting);
@@ -39,14 +45,27 @@ const measures = computed(() =>
 );
 const served = computed(() => (problem as ServiceRefused | undefined)?.message);
 
+/** What was told when editing began: somebody else may have changed it meanwhile. */
+const seen = ref(told.value);
+const isBehind = computed(() => isChanged.value && seen.value !== told.value);
+const meanwhile = computed(() => {
+  const [before, now] = [seen.value, told.value].map((text) => ({ [name]: JSON.parse(text) as Tuned }));
+  return tuningDifferences(before ?? {}, now ?? {}, manifest).map(({ words }) => words);
+});
+
 watch(
   () => [name, told.value] as const,
   ([now], [before]) => {
     if (now === before && isChanged.value) return;
-    edited.value = plain(tunedOf(tunable));
+    takeTheirs();
     if (now !== before) open.value = undefined;
   },
 );
+
+function takeTheirs(): void {
+  edited.value = plain(tunedOf(tunable));
+  seen.value = told.value;
+}
 
 function setBase(value: Json): void {
   edited.value = { ...edited.value, value };
@@ -160,6 +179,14 @@ function move(place: number, by: number): void {
       </li>
     </ol>
     <p v-else class="muted">None: everybody gets the same, always.</p>
+    <div v-if="isBehind" class="behind" role="alert">
+      <p>{{ tunable.editedBy ?? 'Somebody' }} has changed this meanwhile:</p>
+      <ul>
+        <li v-for="words in meanwhile" :key="words">{{ words }}</li>
+      </ul>
+      <Button label="Take theirs" size="small" severity="secondary" outlined @click="takeTheirs" />
+      <Button label="Keep mine" size="small" text @click="seen = told" />
+    </div>
     <ul v-if="isChanged && mistakes.length > 0" class="wrong" role="alert">
       <li v-for="one in mistakes" :key="one.pointer + one.detail">{{ one.detail }}</li>
     </ul>
@@ -169,7 +196,7 @@ function move(place: number, by: number): void {
         v-if="mayEdit"
         label="Put it into the draft"
         size="small"
-        :disabled="!isChanged || mistakes.length > 0 || wrong !== undefined"
+        :disabled="!isChanged || isBehind || mistakes.length > 0 || wrong !== undefined"
         @click="emit('put', plain(edited))"
       />
       <Button
@@ -315,6 +342,13 @@ ol > li {
 
 .wrong {
   color: var(--route);
+}
+
+.behind {
+  margin-top: 0.8rem;
+  padding: 0.6rem 0.9rem;
+  border-left: 3px solid var(--route);
+  background: var(--route-soft);
 }
 
 footer {
