@@ -17,7 +17,8 @@ const mayImport = {
 
 /** The subpaths by which a package may be entered, beside its index. */
 const subpaths = {
-  core: ['boards', 'manifest-file', 'schema-check', 'tuning'],
+  core: ['boards', 'manifest-file', 'schema-check', 'trials', 'tuning'],
+  protocol: ['version'],
   client: ['host', 'operator', 'player', 'file-storage'],
 };
 

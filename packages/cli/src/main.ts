@@ -1,4 +1,4 @@
-import { version } from '@vekkon/protocol';
+import { version } from '@vekkon/protocol/version';
 import { Command, CommanderError, InvalidArgumentError } from 'commander';
 import { addActivity } from './commands/activity.js';
 import { addDemo } from './commands/demo.js';

@@ -10,13 +10,13 @@ import {
   outdatedIn,
   pointOf,
   readEdition,
-  trialResults,
   Tuning,
   tuningDifferences,
   withEdit,
   type Adjustment,
   type EditionContent,
 } from '@vekkon/core/tuning';
+import { trialResults } from '@vekkon/core/trials';
 
 const gliders = manifestOf(`
 manifest: 1

@@ -41,7 +41,7 @@ export function addTables(tuning: Command): void {
           mkdirSync(folder, { recursive: true });
           for (const one of Object.keys(draft.tunables)) {
             const { value, schema } = valueOf(one);
-            writeText(path.join(folder, `${one}.yaml`), fileFrom(value, 'yaml', one, schema));
+            writeText(path.join(folder, `${one}.yaml`), await fileFrom(value, 'yaml', one, schema));
           }
           process.stdout.write(`${Object.keys(draft.tunables).length} tunables are written to ${folder}.\n`);
           return;
@@ -49,7 +49,7 @@ export function addTables(tuning: Command): void {
         const { value, schema } = valueOf(name);
         const { file } = options;
         const format = file === undefined ? formatTyped(options.format) : formatOf(file);
-        const text = fileFrom(value, format, name, schema);
+        const text = await fileFrom(value, format, name, schema);
         if (file === undefined) return void process.stdout.write(text);
         writeText(file, text);
         process.stdout.write(`${file} is written.\n`);
@@ -73,13 +73,14 @@ export function addTables(tuning: Command): void {
       const { tuning: calls } = signedInOperator(options.environment);
       const draft = await calls.draft();
       // All are read before anything is sent: one that is wrong lets nothing through.
-      const pushed = files.map((file) => {
+      const reading = files.map(async (file) => {
         const name = options.tunable ?? path.basename(file).replace(/\.[^.]*$/, '');
         const tunable = tunableIn(draft, name);
-        const value = valueIn(textOf(file), formatOf(file), file, name, tunable.schema);
+        const value = await valueIn(textOf(file), formatOf(file), file, name, tunable.schema);
         const differences = rowDifferences(tunable.value ?? tunable.starting, value);
         return { file, name, value, differences, adjustments: tunable.adjustments };
       });
+      const pushed = await Promise.all(reading);
       const changed = pushed.filter(({ differences }) => differences.length > 0);
       const told = pushed.map(({ file, name, differences }) => ({ file, tunable: name, differences }));
       if (changed.length === 0 || options.dryRun === true) {

@@ -1,8 +1,5 @@
 import type { Json, JsonObject } from '@vekkon/core';
 import { columnsOf, rowsFromCells } from '@vekkon/core/tuning';
-import { parse } from 'csv-parse/sync';
-import { stringify } from 'csv-stringify/sync';
-import { parse as parseYaml, stringify as toYaml } from 'yaml';
 import { WrongCommandLine } from '../exit-status.js';
 
 export const formats = ['json', 'yaml', 'csv'] as const;
@@ -18,11 +15,13 @@ export function formatOf(file: string): Format {
 }
 
 /** A tunable's value as a file holds it. */
-export function fileFrom(value: Json, format: Format, tunable: string, schema: Json): string {
+export async function fileFrom(value: Json, format: Format, tunable: string, schema: Json): Promise<string> {
   if (format === 'json') return `${JSON.stringify(value, null, 2)}\n`;
-  if (format === 'yaml') return toYaml(value);
+  // Loaded here, as below: the other commands need neither.
+  if (format === 'yaml') return (await import('yaml')).stringify(value);
   const columns = columnsFor(tunable, schema);
   const rows = (value as readonly JsonObject[]).map((row) => columns.map(({ name }) => cellOf(row[name])));
+  const { stringify } = await import('csv-stringify/sync');
   return stringify([columns.map(({ name }) => name), ...rows]);
 }
 
@@ -39,15 +38,22 @@ function columnsFor(tunable: string, schema: Json) {
 }
 
 /** A tunable's value as it stands in a file. @throws WrongCommandLine with every mistake and its place */
-export function valueIn(text: string, format: Format, file: string, tunable: string, schema: Json): Json {
+export async function valueIn(
+  text: string,
+  format: Format,
+  file: string,
+  tunable: string,
+  schema: Json,
+): Promise<Json> {
   if (format !== 'csv') {
     try {
-      return (format === 'json' ? JSON.parse(text) : parseYaml(text)) as Json;
+      return (format === 'json' ? JSON.parse(text) : (await import('yaml')).parse(text)) as Json;
     } catch (error) {
       throw new WrongCommandLine(`${file} can't be read as ${format.toUpperCase()}: ${(error as Error).message}`);
     }
   }
   const columns = columnsFor(tunable, schema);
+  const { parse } = await import('csv-parse/sync');
   let cells: string[][];
   try {
     cells = parse(text, { bom: true, skip_empty_lines: true, relax_column_count: false });

@@ -6,7 +6,6 @@ export * from './evaluate.js';
 export * from './in-words.js';
 export * from './point-of.js';
 export * from './read-edition.js';
-export * from './trial-results.js';
 export * from './tuning.js';
 export * from './audience-shape.js';
 export * from './short.js';

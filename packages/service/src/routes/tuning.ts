@@ -14,9 +14,9 @@ import {
   type AttributeValue,
   type Explained,
   type Measure,
-  type TrialResults,
   type Tuned,
 } from '@vekkon/core/tuning';
+import type { TrialResults } from '@vekkon/core/trials';
 import { Refusal, routes, type Trial } from '@vekkon/protocol';
 import { contentOf, rfc3339, type EditionRow, type EnvironmentRow } from '@vekkon/store';
 import { nameOf, readerOf, type Principal } from '../access.js';

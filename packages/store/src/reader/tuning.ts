@@ -17,12 +17,11 @@ import {
   asPublished,
   attributesFromRecords,
   readEdition,
-  trialResults,
   type Attributes,
   type Measure,
-  type TrialResults,
   type TuningMisfit,
 } from '@vekkon/core/tuning';
+import { trialResults, type TrialResults } from '@vekkon/core/trials';
 import { checkSchema } from '@vekkon/core/schema-check';
 import type { Kysely } from 'kysely';
 import { keptQuery } from '../kept-query.js';
