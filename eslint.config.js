@@ -19,6 +19,8 @@ const mayImport = {
 const subpaths = {
   core: ['boards', 'manifest-file', 'schema-check', 'trials', 'tuning'],
   protocol: ['version'],
+  store: ['ahead'],
+  service: ['ahead'],
   client: ['host', 'operator', 'player', 'file-storage'],
 };
 

@@ -146,6 +146,9 @@ describe('tuning, looked at', () => {
         }
       };
       await fly(0, 12);
+      // An operator who looks gives nobody a value.
+      await world.call('PUT', '/v1/players/p-away/records/progress/flight', { chapter: 2, metres: 0 });
+      await tuning.values('p-away');
       const early = await tuning.trial('lift-trial');
       expect(early.verdict).to.equal('too-few');
       expect(early.words).to.match(/not enough to tell yet/);

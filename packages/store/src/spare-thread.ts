@@ -19,11 +19,20 @@ export class SpareThread {
   }
 
   take(): Worker {
-    const worker = this.#spare ?? new Worker(this.#file, { resourceLimits: this.#limits });
+    const worker = this.#spare ?? this.#start();
     this.#spare = undefined;
     worker.removeAllListeners();
     worker.ref();
     return worker;
+  }
+
+  /** One begins now, for whoever comes first. */
+  startAhead(): void {
+    if (this.#spare === undefined) this.leave(this.#start());
+  }
+
+  #start(): Worker {
+    return new Worker(this.#file, { resourceLimits: this.#limits });
   }
 
   /** It has nothing left to do. */

@@ -23,6 +23,7 @@ export function addDemo(program: Command): void {
     .option('--season-in <time>', 'let the season of the gorge turn after so long, such as 2m', durationFrom)
     .option('--fresh', 'throw away what is in the folder and start over', false)
     .action(async (options: DemoOptions) => {
+      (await import('@vekkon/service/ahead')).startWriterAhead();
       const { startDemo } = await import('@vekkon/demo');
       const asked = untilAsked();
       const demo = await startDemo({ ...options, say: (line) => process.stdout.write(`${line}\n`) });

@@ -40,6 +40,7 @@ export function addServe(program: Command): void {
     )
     .option('--trust-clock', "take this machine's clock as right, however far it has jumped", false)
     .action(async (options: ServeOptions) => {
+      (await import('@vekkon/service/ahead')).startWriterAhead();
       // Loaded here, so that the commands that only call a service start fast.
       const { openLog, startService } = await import('@vekkon/service');
       const asked = untilAsked();

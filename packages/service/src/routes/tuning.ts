@@ -39,7 +39,8 @@ export function serveTuning(desk: Desk): void {
     if (who === undefined) throw new Refusal('player-unknown');
     const spoken = query.manifest === undefined ? undefined : await reader.manifestVersion(place, query.manifest);
     const told = tunings.toldTo(ready, who, spoken?.rules.manifest);
-    desk.tuningNoted.met(place.number, ready, who);
+    // Who only looks gives nobody a value.
+    if (principal.sort !== 'operator') desk.tuningNoted.met(place.number, ready, who);
     const tag = `"${tagOf(told)}"`;
     response.set('ETag', tag);
     response.set('Cache-Control', 'no-cache');

@@ -1,10 +1,8 @@
 import type { Worker } from 'node:worker_threads';
 import type { Delivery, GivenCommand } from './command-queue.js';
 import { thrown } from '../crossing.js';
-import { SpareThread } from '../spare-thread.js';
 import type { FromThread, ThreadStart, ToThread } from './writer-thread.js';
-
-const threads = new SpareThread(new URL('./writer-thread.js', import.meta.url));
+import { writerThreads } from './writer-threads.js';
 
 /** The thread in which everything is written, from this side of it. */
 export class ThreadOfWriter {
@@ -30,7 +28,7 @@ export class ThreadOfWriter {
 
   /** @throws if the folder can't be opened */
   static start(start: ThreadStart): Promise<ThreadOfWriter> {
-    const worker = threads.take();
+    const worker = writerThreads.take();
     return new Promise((resolve, reject) => {
       worker.once('error', reject);
       worker.once('message', (message: FromThread) => {
@@ -57,7 +55,7 @@ export class ThreadOfWriter {
   }
 
   #leave(): void {
-    threads.leave(this.#worker);
+    writerThreads.leave(this.#worker);
     this.#onClosed?.();
   }
 
