@@ -86,7 +86,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const seasons = new Tending('Seasons', () => store.writer.do('tendSeasons', {}), clock, log);
   const tunings = new Tunings(store.reader, clock);
   const tuningNoted = new TuningNoted(store.writer, clock, log);
-  const sessionTunings = new SessionTunings(store.reader, tunings, tuningNoted);
+  const sessionTunings = new SessionTunings(store.reader, tunings, tuningNoted, log);
   const tuningStreams = new TuningStreams(() => clock.now());
   const windows = new Tending(
     'Windows',

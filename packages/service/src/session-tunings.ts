@@ -2,6 +2,7 @@ import type { Manifest } from '@vekkon/core';
 import { attributeKeys, tagOf, type Attributes, type Who } from '@vekkon/core/tuning';
 import type { TuningTold } from '@vekkon/protocol';
 import type { EnvironmentRow, FeedEvent, Joined, Reader } from '@vekkon/store';
+import type { Logger } from './log.js';
 import type { TuningNoted } from './tuning-noted.js';
 import type { ReadyTuning, Tunings } from './tunings.js';
 
@@ -25,6 +26,14 @@ interface Known {
   hasDraft: boolean;
 }
 
+/** What a session has, and its player. */
+interface Has {
+  /** What the player's records say, where that is known; null where it is as it was. */
+  readonly read: Attributes | null;
+  /** The tag of what the session says that it has. */
+  readonly has: string | undefined;
+}
+
 /** How many sessions are held: of others it is read again what they are. */
 const mostHeld = 200_000;
 
@@ -33,15 +42,17 @@ export class SessionTunings {
   readonly #reader: Reader;
   readonly #tunings: Tunings;
   readonly #noted: TuningNoted;
+  readonly #log: Logger;
   readonly #held = new Map<string, Known>();
   readonly #ofPlayer = new Map<string, string>();
   /** Those that have the draft. */
   readonly #drafted = new Set<Known>();
 
-  constructor(reader: Reader, tunings: Tunings, noted: TuningNoted) {
+  constructor(reader: Reader, tunings: Tunings, noted: TuningNoted, log: Logger) {
     this.#reader = reader;
     this.#tunings = tunings;
     this.#noted = noted;
+    this.#log = log;
   }
 
   /** What a session gets that has just been joined. */
@@ -68,14 +79,24 @@ export class SessionTunings {
   /**
    * What a session gets from now on, where that is another than it was told.
    *
-   * @param read what the player's records say, where that is known; null where it is as it was
-   * @param has  the tag of what the session says that it has
+   * A save that is on disk, and a session that is renewed, are answered in any
+   * case: what cannot be looked at now is logged, and looked at with the next.
+   *
+   * @param has what is known of it
    */
-  async told(
-    place: EnvironmentRow,
-    session: string,
-    { read, has }: { readonly read: Attributes | null; readonly has: string | undefined },
-  ): Promise<TuningTold | undefined> {
+  async told(place: EnvironmentRow, session: string, has: Has): Promise<TuningTold | undefined> {
+    try {
+      return await this.#told(place, session, has);
+    } catch (err) {
+      this.#log.error(
+        { err, session },
+        'What a session gets of tuning could not be looked at: tried again at its next save',
+      );
+      return undefined;
+    }
+  }
+
+  async #told(place: EnvironmentRow, session: string, { read, has }: Has): Promise<TuningTold | undefined> {
     const ready = await this.#tunings.of(place);
     let known = this.#held.get(session);
     const wasHeld = known !== undefined;
@@ -178,7 +199,8 @@ export class SessionTunings {
   }
 
   #hold(session: string, known: Known): void {
-    if (this.#held.size >= mostHeld) for (const oldest of [...this.#held.keys()].slice(0, 100)) this.#forget(oldest);
+    const [oldest] = this.#held.keys();
+    if (oldest !== undefined && this.#held.size >= mostHeld) this.#forget(oldest);
     this.#held.set(session, known);
     this.#ofPlayer.set(`${known.environment}/${known.player}`, session);
   }

@@ -156,7 +156,8 @@ export class Tunings {
       const held = this.#ready.get(environment);
       if (held === undefined) this.#edges.delete(environment);
       else this.#lookOut(environment, held.ready);
-      if (held !== undefined) this.onChanged(environment, held.ready.state);
+      // What was just published may not be ready yet: it is told as it is now, never as it was.
+      if (held !== undefined) this.onChanged(environment, this.#states.get(environment) ?? held.ready.state);
     }
     this.#wait();
   }
