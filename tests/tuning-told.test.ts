@@ -1,4 +1,6 @@
+import Database from 'better-sqlite3';
 import { expect } from 'chai';
+import path from 'node:path';
 import type { TuningAnswer } from '@vekkon/protocol';
 import { verifyStore } from '@vekkon/store';
 import { EventStream } from './world/event-stream.js';
@@ -211,5 +213,21 @@ describe('tuning, looked at', () => {
       await world.operator.installManifest(other);
       expect((await got(world)).values['thermal-strength']).to.equal('calm');
     });
+  });
+});
+
+describe('a session whose tuning cannot be looked at', () => {
+  it('is saved and answered all the same', async () => {
+    const world = await World.start({ manifest: tunablesOfAllSorts });
+    const { session } = await joined(world, 'p-ilja');
+    await publish(world, 'thermal-strength', { value: 2 });
+    await world.stop();
+    const database = new Database(path.join(world.folder, 'vekkon.sqlite'));
+    database.prepare('update sessions set attributes = ?').run('{');
+    database.close();
+    await world.startAgain();
+    const answer = await world.call('POST', `/v1/sessions/${session.id}/saves`, { number: 1, transactions: [] });
+    expect(answer.status).to.equal(200);
+    await world.close();
   });
 });
