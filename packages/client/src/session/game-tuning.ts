@@ -82,7 +82,7 @@ export class GameTuning<Game extends GameShape = AnyGame> implements HeldTuning 
 
   /** When something changes next by itself; null if nothing does. */
   get nextChangeAt(): Date | null {
-    const next = this.#nextChange();
+    const next = this.#nextChange(this.#now());
     return next === null ? null : new Date(next);
   }
 
@@ -106,7 +106,7 @@ export class GameTuning<Game extends GameShape = AnyGame> implements HeldTuning 
     const watched = this.#watchers.get(name) ?? { listeners: new Listeners<[value: Json]>(), last };
     this.#watchers.set(name, watched);
     const takeBack = watched.listeners.add(listener as (value: Json) => void);
-    this.#lookOut();
+    this.look();
     return () => {
       takeBack();
       if (watched.listeners.count > 0) return;
@@ -185,7 +185,7 @@ export class GameTuning<Game extends GameShape = AnyGame> implements HeldTuning 
       watched.last = value;
       watched.listeners.tell(value);
     }
-    this.#lookOut();
+    this.#lookOut(at);
   }
 
   /** @internal Nothing is watched any more. */
@@ -224,19 +224,18 @@ export class GameTuning<Game extends GameShape = AnyGame> implements HeldTuning 
     return Date.now() + this.#ahead;
   }
 
-  #nextChange(): number | null {
-    const now = this.#now();
-    const rules = this.#rulesNow;
-    const ruled = rules?.nextChange(now);
+  #nextChange(after: number): number | null {
+    const ruled = this.#rulesNow?.nextChange(after);
     if (ruled !== undefined) return ruled;
     const coming = this.#kept?.told.coming ?? [];
-    const next = coming.map(({ at }) => Date.parse(at)).find((at) => at > now);
+    const next = coming.map(({ at }) => Date.parse(at)).find((at) => at > after);
     return next ?? null;
   }
 
-  #lookOut(): void {
+  /** @param at when it was last looked: what changed since then is not told yet */
+  #lookOut(at: number): void {
     clearTimeout(this.#timer);
-    const next = this.#watchers.size === 0 ? null : this.#nextChange();
+    const next = this.#watchers.size === 0 ? null : this.#nextChange(at);
     if (next === null) return;
     // A timer may fire a little early: then there is nothing to tell yet, and it looks out again.
     const wait = Math.min(Math.max(next - this.#now(), 1), longestWait);
