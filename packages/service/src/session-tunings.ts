@@ -133,10 +133,14 @@ export class SessionTunings {
   async asked(place: EnvironmentRow, session: string, names: readonly string[] = []): Promise<void> {
     const known = names.length === 0 ? undefined : this.#held.get(session);
     if (known === undefined) return;
-    const { running } = await this.#tunings.of(place);
     const { build } = known.sent;
-    const declared = names.filter((name) => running.names.includes(name));
-    this.#noted.asked(known.environment, typeof build === 'string' ? build : '', declared);
+    try {
+      const { running } = await this.#tunings.of(place);
+      const declared = names.filter((name) => running.names.includes(name));
+      this.#noted.asked(known.environment, typeof build === 'string' ? build : '', declared);
+    } catch (err) {
+      this.#log.error({ err, session }, 'What a game asks for could not be noted now');
+    }
   }
 
   /** What is known of a player who is in a session; undefined if they are in none that is known. */

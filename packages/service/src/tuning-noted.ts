@@ -1,5 +1,5 @@
 import type { Who } from '@vekkon/core/tuning';
-import type { Clock, Writer } from '@vekkon/store';
+import type { Asked, Clock, InTrial, Writer } from '@vekkon/store';
 import type { Logger } from './log.js';
 import type { ReadyTuning } from './tunings.js';
 
@@ -8,19 +8,6 @@ const gathers = 1_000;
 const mostAtATime = 500;
 /** How many are known to be noted already: beyond that they are noted again, which changes nothing. */
 const mostKnown = 500_000;
-
-interface InTrial {
-  readonly environment: number;
-  readonly trial: string;
-  readonly player: string;
-  readonly value: number;
-}
-
-interface Asked {
-  readonly environment: number;
-  readonly tunable: string;
-  readonly build: string;
-}
 
 /** How often it is noted that a build asks for a tunable, in milliseconds. */
 const notesAskedEvery = 10 * 60 * 1000;

@@ -21,6 +21,7 @@ export type { InstalledManifest } from './manifests.js';
 export type { FeedEvent, PlayerChanged, SessionEnded } from './feed.js';
 export type { Held, Joined } from './writer/commands/join.js';
 export type { Saved, SaveOutcome } from './writer/commands/save.js';
+export type { Asked, InTrial } from './writer/commands/note-tuned.js';
 export { pruneSteps, trashLasts } from './writer/commands/prune.js';
 export { verifyStore, type Fault, type Verified } from './verify.js';
 export { recordsIn } from './writer/checkpoints-in-work.js';
