@@ -97,6 +97,6 @@ describe('a service that ends while a season closes', () => {
       }
       await again.stop();
       expect((await verifyStore(world.folder)).faults).to.deep.equal([]);
-    }).timeout(30_000);
+    });
   }
 });

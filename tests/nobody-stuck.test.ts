@@ -53,7 +53,7 @@ describe('manifests that take long to check', () => {
     const told = answer.status === 200 ? answer.text : codeOf(answer);
     expect(told).to.match(/too intricate|manifest-too-costly/);
     expect((await check(demoManifest())).body).to.deep.equal({ mistakes: [] });
-  }).timeout(30_000);
+  });
 
   it('wait for each other, three of one sender at the most', async () => {
     const answers = await Promise.all([1, 2, 3, 4].map(() => check(demoManifest())));
@@ -171,7 +171,7 @@ describe('what players make the service keep', () => {
     expect((await save(number)).status).to.equal(200);
     expect((await verifyStore(world.folder)).faults).to.deep.equal([]);
     await world.close();
-  }).timeout(120_000);
+  });
 
   it('is of each record sixty revisions, the fewer the older, and the newest in any case', async () => {
     const clock = new TestClock();
@@ -191,7 +191,7 @@ describe('what players make the service keep', () => {
     // Sixty of the landings, and a first one of each other record.
     expect(verified.revisions).to.be.within(60, 85);
     await world.close();
-  }).timeout(60_000);
+  });
 });
 
 describe('streams', () => {

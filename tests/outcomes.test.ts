@@ -110,7 +110,7 @@ describe('outcomes of saves', () => {
     expect(number)
       .to.be.greaterThan(2)
       .and.lessThan((1.2 * limits.outcomeBytesPerSession) / bytesEach + 3);
-  }).timeout(60_000);
+  });
 
   /** A hundred sheets of a thousand letters. */
   function sheets(index: number): readonly string[] {

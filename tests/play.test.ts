@@ -352,4 +352,4 @@ describe('the game at /play, in a browser', () => {
     const game = readFileSync(new URL('../packages/demo/play/game.js', import.meta.url), 'utf8');
     expect(game.split('\n').length).to.be.below(200);
   });
-}).timeout(60_000);
+});

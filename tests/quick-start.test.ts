@@ -101,7 +101,7 @@ describe('the quick start', () => {
     expect(lines[3]).to.contain('1 of opal');
     expect(lines[4]).to.match(/p-10433 +412,000 metres/);
     expect(lines[5]).to.contain('results from');
-  }).timeout(60_000);
+  });
 
   it('runs the examples of the guide to tuning', () => {
     const { program, lines } = runGuide('tuning.md');
@@ -115,7 +115,7 @@ describe('the quick start', () => {
     expect(reissue).to.equal('Edition 7 is published: edition 4 again.\n');
     expect(pull).to.match(/^item,price\nsilk-patch,\d+\nflare,\d+\n$/);
     expect(trial).to.contain('thermal-strength, measured by score/gorge-run');
-  }).timeout(60_000);
+  });
 
   it("runs the README's example, which ends by itself when everybody has left", () => {
     const readme = readFileSync(path.join(root, 'README.md'), 'utf8');

@@ -59,8 +59,7 @@ describe('the copy of a client, folded, and the service', () => {
   });
   after(() => world.close());
 
-  it(`have the same records to the byte, after ${runs} made-up stays`, async function () {
-    this.timeout(120_000);
+  it(`have the same records to the byte, after ${runs} made-up stays`, async () => {
     const host = world.host();
     let player = 0;
     await fc.assert(

@@ -163,7 +163,7 @@ describe('a response that says saved', () => {
     expect(flushes.length).to.be.at.least(1);
     await world.forget();
     return undefined;
-  }).timeout(60_000);
+  });
 });
 
 describe('callers who misbehave', () => {
@@ -294,7 +294,7 @@ describe('a rehearsal', () => {
     ]);
     expect(status).to.equal(0);
     expect((await world.operator.players()).total).to.equal(0);
-  }).timeout(60_000);
+  });
 
   it('says the likeliest cause where a step fails', async () => {
     const wrong = await rehearse('--key', 'vkh_of-another-service');

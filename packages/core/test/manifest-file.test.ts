@@ -162,6 +162,27 @@ describe('a manifest file', () => {
     ]);
   });
 
+  it('says what is wrong with the schema of a declaration that is wrong besides', () => {
+    const body = [
+      'progress:',
+      '  flight: { lasts: rn, schema: { type: objec, default: {} } }',
+      '  logbook: { lasts: rn, schema: { minimum: 5, maximum: 2, default: 5 } }',
+      'items:',
+      '  wing: { unique: yes, traits: { type: strin } }',
+      'currencies:',
+      '  opal: { floor: 9, ceiling: 3 }',
+    ].join('\n');
+    expect(mistakesIn(head + body).map(({ line, detail }) => `${line} ${detail.slice(0, 48)}`)).to.deep.equal([
+      '4 "progress/flight/lasts" must be one of always, r',
+      '4 "type" must be one of array, boolean, integer, n',
+      '5 "progress/logbook/lasts" must be one of always, ',
+      '5 minimum (5) and maximum (2) leave nothing betwee',
+      '7 "items/wing/unique" must be true.',
+      '7 "type" must be one of array, boolean, integer, n',
+      '9 The floor of "opal" (9) is above its ceiling (3)',
+    ]);
+  });
+
   it('tells at most a hundred, and how many there are more', () => {
     const names = Array.from({ length: 900 }, (_, index) => `  N${index}: 0\n`).join('');
     const mistakes = mistakesIn(`${head}progress:\n${names}`);

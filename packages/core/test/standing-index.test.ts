@@ -114,7 +114,7 @@ describe('the index of standings', () => {
       index.set(7, 1, 1);
       expect([index.rankOf(7), index.rankOf(8), index.of(8)]).to.deep.equal([1, undefined, undefined]);
     }
-  }).timeout(120_000);
+  });
 
   it('answers nothing beyond its end, and takes at most 64 bytes for each of many', () => {
     const index = new StandingIndex('lower');

@@ -93,8 +93,9 @@ function addInstall(manifest: Command): void {
       const text = textOf(file);
       if (!options.yes) {
         const diff = await operator.diffManifest(text);
-        process.stderr.write(`${diffInWords(diff)}\n\n`);
-        await confirmed('Install it, at once for all?', false);
+        process.stderr.write(`${diffInWords(diff)}\n`);
+        // Where nothing is different there is nothing to ask about.
+        if (diff.differences.length > 0) await confirmed('Install it, at once for all?', false);
       }
       const installed = await operator.installManifest(text, { acceptMisfits: options.acceptMisfits });
       print(installed, options, () =>

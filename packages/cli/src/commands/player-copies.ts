@@ -33,17 +33,17 @@ export function addCheckpoints(player: Command): void {
     });
 
   player
-    .command('restore <id> <number>')
+    .command('restore <id>')
+    .argument('<number>', 'the number of the checkpoint', wholeNumber(1, Number.MAX_SAFE_INTEGER))
     .description('bring back what a checkpoint holds, by its number')
     .option('--yes', 'do not ask', false)
     .option(...environmentOption)
     .option(...jsonOption)
-    .action(async (id: string, number: string, options: ShowOptions & { readonly yes: boolean }) => {
+    .action(async (id: string, checkpoint: number, options: ShowOptions & { readonly yes: boolean }) => {
       const operator = signedInOperator(options.environment);
-      const checkpoint = wholeNumber(1, Number.MAX_SAFE_INTEGER)(number);
       const found = (await operator.checkpoints(id)).checkpoints.find((one) => one.number === checkpoint);
       if (found === undefined) {
-        throw new NotThere(`${id} has no checkpoint ${number}: see "vekkon player checkpoints ${id}".`);
+        throw new NotThere(`${id} has no checkpoint ${checkpoint}: see "vekkon player checkpoints ${id}".`);
       }
       const what = `"${found.name}" (${found.records.length} records)`;
       await confirmed(

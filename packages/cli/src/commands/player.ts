@@ -89,14 +89,14 @@ export function addPlayer(program: Command): void {
     });
 
   player
-    .command('bring-back <id> <number>')
+    .command('bring-back <id>')
+    .argument('<number>', 'its number in the trash', wholeNumber(1, Number.MAX_SAFE_INTEGER))
     .description('bring back what was removed, by its number in the trash')
     .option('--yes', 'do not ask', false)
     .option(...environmentOption)
     .option(...jsonOption)
-    .action(async (id: string, number: string, options: ShowOptions & { readonly yes: boolean }) => {
+    .action(async (id: string, trashed: number, options: ShowOptions & { readonly yes: boolean }) => {
       const operator = signedInOperator(options.environment);
-      const trashed = wholeNumber(1, Number.MAX_SAFE_INTEGER)(number);
       const key = (await operator.trash(id)).trash.find((one) => one.number === trashed)?.key;
       if (key === undefined) {
         throw new NotThere(

@@ -1,10 +1,11 @@
 import { checkRewards } from '../boards/check-rewards.js';
 import { checkTogether } from './check-together.js';
-import type { Manifest } from './manifest.js';
+import { valueAt } from '../keys/json-pointer.js';
+import type { Manifest, Schema } from './manifest.js';
 import { checkShape } from './manifest-shape.js';
 import { parseManifestText, type Mistake } from './manifest-text.js';
 import type { Complain } from './mistake.js';
-import { writeOut } from './write-out.js';
+import { complainOfSchema, writeOut } from './write-out.js';
 
 export { manifestSchema } from './manifest-schema.js';
 export { fileWithLearned } from './file-with-learned.js';
@@ -36,7 +37,8 @@ export function readManifestFile(source: string): ReadManifest {
   };
   const shape = checkShape(text.content, complain);
   if (shape !== undefined) {
-    const { right, wrong } = shape;
+    const { right, wrong, schemasInWrong } = shape;
+    for (const path of schemasInWrong) complainOfSchema(path, valueAt(text.content, path.map(String)) as Schema, complain);
     // What refers to a declaration that is wrong itself is not wrong for that.
     const isOfWrong = (detail: string) =>
       [...wrong].some((name) => detail.includes(`"${name}"`) || detail.includes(`/${name}"`));

@@ -18,12 +18,15 @@ function shapeOfManifests(): ValidateFunction {
  * Checks the shape of a manifest's content.
  *
  * @returns the declarations that are right in shape, for the checks that come
- *   after, and the names of those that are not; undefined where nothing is
+ *   after, the names of those that are not, and the schemas in them, which may
+ *   have mistakes of their own; undefined where nothing is
  */
 export function checkShape(
   content: Json,
   complain: Complain,
-): { readonly right: JsonObject; readonly wrong: ReadonlySet<string> } | undefined {
+):
+  | { readonly right: JsonObject; readonly wrong: ReadonlySet<string>; readonly schemasInWrong: readonly Path[] }
+  | undefined {
   const unfit = checkValue(content);
   if (unfit !== undefined) {
     complain(pathOf(unfit.pointer ?? '', content), unfit.detail);
@@ -47,7 +50,27 @@ export function checkShape(
       if (detail !== undefined) complain(at, detail);
     }
   }
-  return { right: without(content, wrong), wrong: new Set(wrong.map(([, name]) => String(name))) };
+  return {
+    right: without(content, wrong),
+    wrong: new Set(wrong.map(([, name]) => String(name))),
+    schemasInWrong: schemasIn(content, wrong),
+  };
+}
+
+/** Where schemas stand that are right in shape, in declarations that are not. */
+function schemasIn(content: JsonObject, wrong: readonly Path[]): readonly Path[] {
+  const declarations = new Map(wrong.filter(([, name]) => name !== undefined).map((path) => [`${path[0]} ${path[1]}`, path]));
+  return [...declarations.values()].flatMap(([section, name]) => {
+    const declared = section === undefined || name === undefined ? undefined : inside(content[section], name);
+    return ['schema', 'traits']
+      .filter((word) => isJsonObject(inside(declared, word)))
+      .filter((word) => !wrong.some((path) => path[0] === section && path[1] === name && path[2] === word))
+      .map((word) => [section, name, word] as Path);
+  });
+}
+
+function inside(value: Json | undefined, step: string | number): Json | undefined {
+  return isJsonObject(value) ? value[step] : undefined;
 }
 
 /** The content without the declarations, or whole sections, in which something is wrong. */

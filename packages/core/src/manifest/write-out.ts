@@ -100,7 +100,9 @@ function writeOutCurrency(name: string, short: Json, complain: Complain): Record
     floor: (long['floor'] as number | undefined) ?? 0,
     ceiling: (long['ceiling'] as number | undefined) ?? Number.MAX_SAFE_INTEGER,
   };
-  if (numbers.starting < numbers.floor || numbers.starting > numbers.ceiling) {
+  if (numbers.floor > numbers.ceiling) {
+    complain(['currencies', name], `The floor of "${name}" (${numbers.floor}) is above its ceiling (${numbers.ceiling}).`);
+  } else if (numbers.starting < numbers.floor || numbers.starting > numbers.ceiling) {
     complain(
       ['currencies', name],
       `"${name}" starts at ${numbers.starting}, which is not between its floor ${numbers.floor} and its ceiling ${numbers.ceiling}.`,
@@ -212,15 +214,7 @@ function writeOutSchema(path: Path, short: Json, complain: Complain) {
 /** The starting value that a schema gives; complains of everything that is wrong with the schema. */
 function startingOf(path: Path, schema: Schema, complain: Complain, otherwise?: Json): Json | undefined {
   const name = path[1];
-  const costs = [
-    ...schemaCostMistakes(schema, patternsOf(complain)),
-    ...schemaNameMistakes(schema),
-    ...schemaContradictions(schema),
-  ];
-  // What could be costly is not even compiled.
-  const mistakes = costs.length > 0 ? costs : schemaMistakes(schema);
-  for (const mistake of mistakes) complain([...path, ...mistake.path], mistake.detail);
-  if (mistakes.length > 0) return otherwise;
+  if (!complainOfSchema(path, schema, complain)) return otherwise;
   const starting = startingValueOf(schema) ?? otherwise;
   if (starting === undefined) complain(path, `"${name}" has no starting value: give its schema a "default".`);
   else {
@@ -230,6 +224,19 @@ function startingOf(path: Path, schema: Schema, complain: Complain, otherwise?: 
     }
   }
   return starting;
+}
+
+/** Complains of everything that is wrong with a schema by itself. @returns is it right? */
+export function complainOfSchema(path: Path, schema: Schema, complain: Complain): boolean {
+  const costs = [
+    ...schemaCostMistakes(schema, patternsOf(complain)),
+    ...schemaNameMistakes(schema),
+    ...schemaContradictions(schema),
+  ];
+  // What could be costly is not even compiled.
+  const mistakes = costs.length > 0 ? costs : schemaMistakes(schema);
+  for (const mistake of mistakes) complain([...path, ...mistake.path], mistake.detail);
+  return mistakes.length === 0;
 }
 
 const patternsMet = new WeakMap<Complain, PatternsMet>();
