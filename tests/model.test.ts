@@ -125,6 +125,8 @@ class Afternoon {
   readonly #players: readonly string[];
   readonly #isJournaling: boolean;
   readonly #sessions = new Map<number, HostSession>();
+  /** In which start of the service each session was joined. */
+  readonly #joinedIn = new WeakMap<HostSession, number>();
   readonly #others: VekkonHost[] = [];
   readonly changes: readonly Map<string, Known>[];
   readonly #count: number[];
@@ -166,7 +168,7 @@ class Afternoon {
       case 'restart service':
         return restartOf(this.#world);
       case 'join':
-        this.#sessions.set(step.player, await this.#started().join(this.#players[step.player]!, { wait: 1 }));
+        await this.#join(step.player);
         return;
       case 'play':
         await this.#play(step.player, step.amount, step.look);
@@ -200,7 +202,8 @@ class Afternoon {
         if (session === undefined || !theDisk.canBeFull) return;
         const startOfService = theDisk.startOfService;
         await theDisk.whileFull(() => session.leave().catch(onlyVekkonErrors));
-        const isHeld = !session.isOver && startOfService === theDisk.startOfService;
+        // Since it joined there was no start of the service either: time passes with each, and nobody may have renewed it.
+        const isHeld = !session.isOver && this.#joinedIn.get(session) === theDisk.startOfService;
         this.#lane.way = 'open';
         await this.#joinElsewhere(step.player);
         // A start of the service meanwhile, by another afternoon, lets time pass: the lease may be over by then.
@@ -223,6 +226,13 @@ class Afternoon {
         await this.#close(60);
         return;
     }
+  }
+
+  async #join(one: number): Promise<void> {
+    const { startOfService } = theDisk;
+    const session = await this.#started().join(this.#players[one]!, { wait: 1 });
+    this.#sessions.set(one, session);
+    this.#joinedIn.set(session, startOfService);
   }
 
   async #joinElsewhere(one: number): Promise<void> {
