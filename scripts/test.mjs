@@ -38,7 +38,9 @@ const chosen = process.argv.slice(2);
 const files = chosen.length > 0 ? chosen : ['packages/*/test/**/*.test.ts', 'tests/**/*.test.ts'];
 const figuresFile = path.join(root, '.build', 'test-figures.json');
 rmSync(figuresFile, { force: true });
-const { status } = spawnSync(bin('mocha'), files, {
+// Two files at a time: each has its services, folders and ports for itself.
+const sideBySide = chosen.length > 0 ? [] : ['--parallel', '--jobs', '2'];
+const { status } = spawnSync(bin('mocha'), [...sideBySide, ...files], {
   cwd: root,
   stdio: 'inherit',
   env: { ...process.env, VEKKON_TEST_FIGURES: figuresFile },

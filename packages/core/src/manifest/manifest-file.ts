@@ -38,7 +38,8 @@ export function readManifestFile(source: string): ReadManifest {
   const shape = checkShape(text.content, complain);
   if (shape !== undefined) {
     const { right, wrong, schemasInWrong } = shape;
-    for (const path of schemasInWrong) complainOfSchema(path, valueAt(text.content, path.map(String)) as Schema, complain);
+    for (const path of schemasInWrong)
+      complainOfSchema(path, valueAt(text.content, path.map(String)) as Schema, complain);
     // What refers to a declaration that is wrong itself is not wrong for that.
     const isOfWrong = (detail: string) =>
       [...wrong].some((name) => detail.includes(`"${name}"`) || detail.includes(`/${name}"`));

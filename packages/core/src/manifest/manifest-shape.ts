@@ -59,7 +59,9 @@ export function checkShape(
 
 /** Where schemas stand that are right in shape, in declarations that are not. */
 function schemasIn(content: JsonObject, wrong: readonly Path[]): readonly Path[] {
-  const declarations = new Map(wrong.filter(([, name]) => name !== undefined).map((path) => [`${path[0]} ${path[1]}`, path]));
+  const declarations = new Map(
+    wrong.filter(([, name]) => name !== undefined).map((path) => [`${path[0]} ${path[1]}`, path]),
+  );
   return [...declarations.values()].flatMap(([section, name]) => {
     const declared = section === undefined || name === undefined ? undefined : inside(content[section], name);
     return ['schema', 'traits']

@@ -101,7 +101,10 @@ function writeOutCurrency(name: string, short: Json, complain: Complain): Record
     ceiling: (long['ceiling'] as number | undefined) ?? Number.MAX_SAFE_INTEGER,
   };
   if (numbers.floor > numbers.ceiling) {
-    complain(['currencies', name], `The floor of "${name}" (${numbers.floor}) is above its ceiling (${numbers.ceiling}).`);
+    complain(
+      ['currencies', name],
+      `The floor of "${name}" (${numbers.floor}) is above its ceiling (${numbers.ceiling}).`,
+    );
   } else if (numbers.starting < numbers.floor || numbers.starting > numbers.ceiling) {
     complain(
       ['currencies', name],
