@@ -189,7 +189,7 @@ async function makeData(data: string, history: number): Promise<number> {
     const { token } = await VekkonOperator.becomeFirstAdmin(service.url, { invitation, name: 'Maren', ...operator });
     const admin = new VekkonOperator({ url: service.url, token });
     const made = await admin.createEnvironment({ manifest: manifestToInstall(), environment: environmentName });
-    const environment = await service.store.reader.environmentNamed(made.game, made.environment);
+    const environment = await service.store.reader.environments.named(made.game, made.environment);
     if (environment === undefined) throw new Error('The environment that was just made is not there.');
     const saves = await writeHistory(
       service.store,

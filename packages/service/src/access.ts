@@ -139,7 +139,7 @@ export class Access {
 
   async #find(hash: string): Promise<Held> {
     const endsBefore = this.#ends;
-    const credential = await this.#reader.credential(hash);
+    const credential = await this.#reader.access.credential(hash);
     if (credential === undefined) throw new Refusal('credential-unknown');
     const found = { credential, principal: await this.#principalOf(credential, hash) };
     // Read beside commits: held only where nothing ended meanwhile.
@@ -164,7 +164,7 @@ export class Access {
     }
     const operator =
       credential.sort === 'operator' && credential.operator !== null
-        ? await this.#reader.operator(credential.operator)
+        ? await this.#reader.access.operator(credential.operator)
         : undefined;
     if (operator !== undefined) return { sort: 'operator', operator, tokenHash };
     throw new Refusal(

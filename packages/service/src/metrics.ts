@@ -41,7 +41,7 @@ export function serveMetrics(router: IRouter, desk: Desk): void {
     for (const gauge of [unlike, transactions, fullest]) gauge.reset();
     for (const { number, game, name } of desk.environments.all) {
       const environment = `${game}/${name}`;
-      const { sums, players } = await reader.unsettledSums(number);
+      const { sums, players } = await reader.unsettled.sums(number);
       for (const sum of sums) {
         unlike.inc({ environment, reason: sum.reason }, sum.unlike);
         transactions.inc({ environment, reason: sum.reason }, sum.transactions);

@@ -78,7 +78,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   let isStopping = false;
   const streams = new Streams(() => clock.now());
   const handovers = new Handovers();
-  const environments = new Environments(await store.reader.environments());
+  const environments = new Environments(await store.reader.environments.all());
   const access = new Access(store.reader, store.writer, clock, environments);
   // What is kept in memory beside the store follows the feed: no route has to tell anybody.
   const boards = new Boards(store.longReads);
@@ -224,7 +224,7 @@ function notListening(cause: NodeJS.ErrnoException, listen: string, port: number
 }
 
 async function inviteFirstAdmin(store: Store, url: string, clock: Clock): Promise<string | null> {
-  if (await store.reader.hasOperator()) return null;
+  if (await store.reader.access.hasOperator()) return null;
   const invitation = newToken('invitation');
   const expiresAt = clock.now() + invitationLasts;
   await store.writer.do('addCredential', {

@@ -174,7 +174,7 @@ export class SessionTunings {
 
   async #spokenBy(place: EnvironmentRow, { installed }: ReadyTuning, version: number): Promise<Manifest> {
     if (version === installed.version) return installed.rules.manifest;
-    return (await this.#reader.manifestVersion(place, version)).rules.manifest;
+    return (await this.#reader.manifests.version(place, version)).rules.manifest;
   }
 
   async #readOf(place: EnvironmentRow, { installed }: ReadyTuning, { player }: Known): Promise<Attributes> {

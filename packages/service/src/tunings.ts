@@ -62,7 +62,7 @@ export class Tunings {
     const held = this.#ready.get(place.number);
     const state = this.#states.get(place.number);
     if (held !== undefined && held.manifest === manifest && held.ready.state === state) return held.ready;
-    const installed = await this.#reader.manifestOf(place);
+    const installed = await this.#reader.manifests.newestOf(place);
     const now = this.#states.get(place.number) ?? (await this.#reader.tuning.state(place.number));
     this.#states.set(place.number, now);
     const ready = { ...readyTuning(now, installed), made: ++this.#made };

@@ -1,7 +1,10 @@
 export * from './clock.js';
 export * from './store.js';
 export type { LongReads } from './reader/long-reads.js';
-export type { Reader, Credential, ManifestDiff } from './reader/reader.js';
+export type { Reader } from './reader/reader.js';
+export type { Credential } from './reader/access.js';
+export type { ManifestDiff } from './reader/manifests.js';
+export type { PlayerReads } from './reader/player.js';
 export type { Writer } from './writer/writer.js';
 export type { BoardReads, LiveSeason } from './reader/boards.js';
 export type { ResultTaken } from './writer/standings-in-work.js';

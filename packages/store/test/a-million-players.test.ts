@@ -109,13 +109,13 @@ describe('a store of many players', () => {
       expect(seen).to.have.length(1_100).and.have.members(ids);
       const some = await store.longReads.playersFound(environment, 'pilot-10', 5);
       expect([some.total, some.isCapped]).to.deep.equal([111, false]);
-      const all = await store.reader.players(environment, 10);
+      const all = await store.reader.players.page(environment, 10);
       expect([all.total, all.isCapped]).to.deep.equal([1_100, false]);
     });
   });
 
   describe('installs a manifest that was counted beside the writer', () => {
-    const place = () => store.reader.environment(environment);
+    const place = () => store.reader.environments.one(environment);
     const install = async (watch: string, counted: Awaited<ReturnType<typeof count>>, recountsAtMost = 100) =>
       store.writer.do('installManifest', {
         environment,
@@ -226,8 +226,8 @@ describe('a store of many players', () => {
         after = await store.writer.do('prune', { step, after, atMost: 1 });
       }
     }
-    const row = await store.reader.player(environment, 'p-1');
-    const sessions = await store.reader.sessions(row!.number, 10);
+    const row = await store.reader.players.one(environment, 'p-1');
+    const sessions = await store.reader.players.sessions(row!.number, 10);
     expect(sessions.map(({ id, last_outcome }) => [id, last_outcome])).to.deep.equal([['ses_c', null]]);
     expect((await verifyStore(folder)).faults).to.deep.equal([]);
   });

@@ -17,7 +17,7 @@ import { writerHere } from '../src/writer/writer.js';
 
 /** What grows with the number of players, sessions, ledger lines or revisions. */
 const growing =
-  /SCAN (players|records|history|ledger|sessions|trash|checkpoints|devices|credentials|once_tokens|unsettled|credited|late_saves|save_outcomes|outside_requests|outside_changes|activity|host_instances)\b/;
+  /SCAN (players|records|history|ledger|sessions|trash|checkpoints|devices|credentials|once_tokens|unsettled|credited|late_saves|save_outcomes|outside_requests|outside_changes|activity|host_instances|trial_players)\b/;
 
 describe('the queries on the way of a call', () => {
   let folder: string;

@@ -62,7 +62,7 @@ describe('the writer', () => {
       leave: false,
     });
   const climbs = async (player: string) => {
-    const found = await store.reader.record(environment, player, 'progress/climbs', highfell.manifest);
+    const found = await store.reader.players.record(environment, player, 'progress/climbs', highfell.manifest);
     return found?.stored?.value;
   };
 
@@ -85,15 +85,15 @@ describe('the writer', () => {
     expect((results[1] as PromiseRejectedResult).reason).to.be.instanceOf(Refusal);
     // The id of an open session was taken: a fault, not a refusal. Its player was not made either.
     expect((results[3] as PromiseRejectedResult).reason).to.not.be.instanceOf(Refusal);
-    expect(await store.reader.player(environment, 'p-2')).to.equal(undefined);
+    expect(await store.reader.players.one(environment, 'p-2')).to.equal(undefined);
     expect(await climbs('p-1')).to.equal(2);
   });
 
   it('lets no player have two open sessions', async () => {
     await join('p-1', 'ses_1');
     await join('p-1', 'ses_2');
-    const row = await store.reader.player(environment, 'p-1');
-    const sessions = await store.reader.sessions(row!.number, 10);
+    const row = await store.reader.players.one(environment, 'p-1');
+    const sessions = await store.reader.players.sessions(row!.number, 10);
     expect(sessions.map(({ id, end }) => [id, end])).to.deep.equal([
       ['ses_2', null],
       ['ses_1', 'joined-again'],
@@ -114,9 +114,9 @@ describe('the writer', () => {
   it('keeps every revision, so that records can be read as they were', async () => {
     await join('p-1', 'ses_1');
     for (const number of [1, 2, 3]) await save('ses_1', number);
-    const row = await store.reader.player(environment, 'p-1');
+    const row = await store.reader.players.one(environment, 'p-1');
     const asOf = async (seen: number) =>
-      (await store.reader.recordsAsOf(row!.number, seen)).get('progress/climbs')?.value;
+      (await store.reader.players.asOf(row!.number, seen)).get('progress/climbs')?.value;
     expect([await asOf(1), await asOf(2), await asOf(4)]).to.deep.equal([0, 1, 3]);
   });
 
@@ -126,7 +126,7 @@ describe('the writer', () => {
     const busy = Promise.all(
       Array.from({ length: 600 }, (_, index) => save('ses_1', index + 1).then(() => answered++)),
     );
-    expect(await store.reader.player(environment, 'p-1')).to.have.property('id', 'p-1');
+    expect(await store.reader.players.one(environment, 'p-1')).to.have.property('id', 'p-1');
     // Had it waited for those that were given before it, all of them would be answered.
     expect(answered).to.be.lessThan(600);
     await busy;

@@ -9,7 +9,7 @@ export function serveAbout(router: IRouter, desk: Desk, version: string): void {
 
   serveRoute(desk, routes.ready, async () => {
     if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
-    await desk.reader.hasOperator();
+    await desk.reader.access.hasOperator();
     // After a commit that failed, find out whether it would now.
     if (!desk.writer.isWritable) await desk.writer.do('probe', {});
     const notes = desk.notes();

@@ -293,7 +293,7 @@ interface Asked {
 }
 
 async function manifestFor({ reader }: Desk, place: EnvironmentRow): Promise<Manifest | undefined> {
-  return place.manifest_version === null ? undefined : (await reader.manifestOf(place)).rules.manifest;
+  return place.manifest_version === null ? undefined : (await reader.manifests.newestOf(place)).rules.manifest;
 }
 
 function declarationOf(key: string, manifest: Manifest): ScoreDeclaration | undefined {
@@ -312,7 +312,7 @@ async function askedFor(
   name: string,
   member: string | undefined,
 ): Promise<Asked> {
-  const manifest = (await desk.reader.manifestOf(place)).rules.manifest;
+  const manifest = (await desk.reader.manifests.newestOf(place)).rules.manifest;
   const declaration = declarationOf(name, manifest);
   const isThere = declaration?.public === true && maySee(`score/${name}`, principal, manifest);
   if (declaration === undefined || !isThere) throw unknownBoard(name, principal, manifest);

@@ -32,9 +32,11 @@ export function serveDevices(desk: Desk): void {
 
   serveRoute(desk, routes.me, async ({ environment, principal }) => {
     const place = environment();
-    const { rules } = await reader.manifestOf(place);
+    const { rules } = await reader.manifests.newestOf(place);
     const player = await knownPlayer(reader, place, deviceOf(principal).player);
-    const records = [...(await reader.records(player, place))].filter(([key]) => isForPlayers(key, rules.manifest));
+    const records = [...(await reader.players.records(player, place))].filter(([key]) =>
+      isForPlayers(key, rules.manifest),
+    );
     return {
       ...playerSummary(player),
       now: rfc3339(clock.now()),
@@ -64,9 +66,9 @@ export function serveDevices(desk: Desk): void {
   serveRoute(desk, routes.checkpoints, async ({ params, query, environment, principal }) => {
     const place = environment();
     const session = await ownSession(desk, place, params.session, principal);
-    const { rules } = await reader.manifestOf(place);
-    const rows = await reader.checkpoints(session.player);
-    const spoken = (await reader.manifestVersion(place, session.manifest_version)).rules.manifest;
+    const { rules } = await reader.manifests.newestOf(place);
+    const rows = await reader.players.checkpoints(session.player);
+    const spoken = (await reader.manifests.version(place, session.manifest_version)).rules.manifest;
     const held = (text: string) => {
       const stored = underCurrentKeys(recordsIn(text), rules.manifest);
       const keys = [...stored.keys()].filter((key) => principal.sort === 'host' || isForPlayers(key, rules.manifest));
@@ -85,7 +87,7 @@ export function serveDevices(desk: Desk): void {
 
   serveRoute(desk, routes.devices, async ({ params, environment }) => {
     const player = await knownPlayer(reader, environment(), params.player);
-    const rows = await reader.devices(player.number);
+    const rows = await reader.players.devices(player.number);
     return {
       devices: rows.map(({ id, name, created_at, revoked_at }) => ({
         device: id,
@@ -111,7 +113,7 @@ async function ownSession(
   id: string,
   principal: Principal,
 ): Promise<SessionRow> {
-  const session = await reader.session(place.number, id);
+  const session = await reader.sessions.one(place.number, id);
   if (session === undefined || !mayWriteIn(session, deviceIn(principal))) {
     throw new Refusal('session-unknown', `There is no session "${id}" in this environment: join the player again.`);
   }

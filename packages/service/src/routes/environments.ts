@@ -49,7 +49,7 @@ export function serveEnvironments(desk: Desk): void {
 }
 
 export async function environmentSummary(reader: Reader, row: EnvironmentRow): Promise<EnvironmentSummary> {
-  const title = row.manifest_version === null ? row.game : (await reader.manifestOf(row)).rules.manifest.title;
+  const title = row.manifest_version === null ? row.game : (await reader.manifests.newestOf(row)).rules.manifest.title;
   return {
     game: row.game,
     title,

@@ -59,7 +59,7 @@ export function serveHosts(desk: Desk): void {
 
   serveRoute(desk, routes.hostSessions, async ({ params, query, environment }) => {
     const { number, lease_seconds } = environment();
-    const rows = await reader.sessionsOfHost(number, params.host, query.count);
+    const rows = await reader.sessions.ofHost(number, params.host, query.count);
     return {
       now: rfc3339(clock.now()),
       sessions: rows.map((row) => ({

@@ -12,7 +12,7 @@ export function serveKeys(desk: Desk): void {
   const { reader, writer, clock } = desk;
 
   async function keysOf(environment: number): Promise<readonly (KeySummary & { readonly hash: string })[]> {
-    const rows = await reader.keys(environment);
+    const rows = await reader.access.keys(environment);
     return rows.map((row) => ({
       hash: row.hash,
       id: row.hint ?? '',

@@ -12,7 +12,7 @@ export function serveManifests(desk: Desk): void {
 
   serveRoute(desk, routes.manifest, async ({ query, environment, principal, request, response }) => {
     const place = environment();
-    const installed = await reader.manifestVersion(place, query.version);
+    const installed = await reader.manifests.version(place, query.version);
     const learns = place.learns === 1;
     const newest = place.manifest_version ?? installed.version;
     // Of all that is answered: a browser asks again only with this.
@@ -32,7 +32,7 @@ export function serveManifests(desk: Desk): void {
   });
 
   serveRoute(desk, routes.manifestVersions, async ({ environment }) => {
-    const rows = await reader.manifestVersions(environment().number);
+    const rows = await reader.manifests.versions(environment().number);
     return {
       versions: rows.map(({ version, installed_at, by }) => ({ version, installedAt: rfc3339(installed_at), by })),
     };
@@ -40,13 +40,13 @@ export function serveManifests(desk: Desk): void {
 
   serveRoute(desk, routes.manifestFile, async ({ query, environment }) => {
     const place = environment();
-    const { version } = await reader.manifestVersion(place, query.version);
-    const rows = await reader.learnedBy(place.number);
+    const { version } = await reader.manifests.version(place, query.version);
+    const rows = await reader.manifests.learnedBy(place.number);
     const learned = rows.map((row) => {
       const [section, name] = row.section === 'items' ? ['items', row.name] : placeInFile(row.name);
       return { section, name, declaration: JSON.parse(row.declaration), at: rfc3339(row.at), by: row.by };
     });
-    const source = await reader.manifestSource(place.number, version);
+    const source = await reader.manifests.source(place.number, version);
     return {
       version,
       text: fileWithLearned(source, learned),

@@ -34,7 +34,7 @@ export function serveOperators(desk: Desk): void {
   serveRoute(desk, routes.signIn, async ({ body, request, response }) => {
     const address = addressOf(request);
     await signIns.enter(request, response, body.email);
-    const operator = await reader.operatorByEmail(body.email);
+    const operator = await reader.access.operatorByEmail(body.email);
     // An unknown e-mail takes as long as a wrong password, so that nobody can find out who is known.
     const kept = operator?.password_hash ?? (await hashOfNobody);
     const isRight = await checking.take(address, () => verify(kept, body.password));

@@ -12,6 +12,7 @@ import {
   type EnvironmentRow,
   type LedgerRow,
   type PlayerRow,
+  type LongReads,
   type Reader,
   type SessionRow,
 } from '@vekkon/store';
@@ -30,7 +31,7 @@ export function servePlayers(desk: Desk): void {
     const { number } = environment();
     const { search = '', count, after } = query;
     const { players, total, isCapped, next } = await (search === ''
-      ? reader.players(number, count, after)
+      ? reader.players.page(number, count, after)
       : longReads.playersFound(number, search, count, after));
     return { players: players.map(playerSummary), total, isCapped, next };
   });
@@ -38,7 +39,7 @@ export function servePlayers(desk: Desk): void {
   serveRoute(desk, routes.player, async ({ params, environment }) => {
     const place = environment();
     const player = await knownPlayer(reader, place, params.player);
-    const records = recordsByKey(await reader.records(player, place));
+    const records = recordsByKey(await reader.players.records(player, place));
     return { ...playerSummary(player), now: rfc3339(desk.clock.now()), seen: player.seen, records };
   });
 
@@ -58,7 +59,7 @@ export function servePlayers(desk: Desk): void {
 
   serveRoute(desk, routes.readPlayers, async ({ body, environment }) => {
     const place = environment();
-    const { rules } = await reader.manifestOf(place);
+    const { rules } = await reader.manifests.newestOf(place);
     // What is asked for under a former name is answered under it.
     const asked = new Map<string, string>();
     for (const key of body.keys ?? []) {
@@ -69,12 +70,12 @@ export function servePlayers(desk: Desk): void {
     const found: ReadResponse['players'] = {};
     const unknown: string[] = [];
     for (const id of new Set(body.players)) {
-      const player = await reader.player(place.number, id);
+      const player = await reader.players.one(place.number, id);
       if (player === undefined) {
         unknown.push(id);
         continue;
       }
-      const all = await reader.records(player, place);
+      const all = await reader.players.records(player, place);
       const wanted = [...asked].flatMap(([key, name]) => {
         const record = all.get(key);
         return record === undefined ? [] : [[name, record] as const];
@@ -86,16 +87,16 @@ export function servePlayers(desk: Desk): void {
 
   serveRoute(desk, routes.playerSessions, async ({ params, query, environment }) => {
     const player = await knownPlayer(reader, environment(), params.player);
-    return { sessions: (await reader.sessions(player.number, query.count)).map(sessionSummary) };
+    return { sessions: (await reader.players.sessions(player.number, query.count)).map(sessionSummary) };
   });
 
   serveRoute(desk, routes.ledger, async ({ params, query, environment }) => {
     const place = environment();
     const player = await knownPlayer(reader, place, params.player);
-    const { rules } = await reader.manifestOf(place);
+    const { rules } = await reader.manifests.newestOf(place);
     const { currency, count, before } = query;
     const keys = currency === undefined ? undefined : ledgerKeys(currency, rules.manifest);
-    const rows = await reader.ledger(player.number, keys, count + 1, before);
+    const rows = await reader.players.ledger(player.number, keys, count + 1, before);
     const shown = rows.slice(0, count);
     return { lines: shown.map(ledgerLine), next: rows.length > count ? (shown.at(-1)?.number ?? null) : null };
   });
@@ -127,7 +128,7 @@ export function servePlayers(desk: Desk): void {
   serveRoute(desk, routes.saveNow, async ({ params, environment }) => {
     const place = environment();
     const player = await knownPlayer(reader, place, params.player);
-    const [newest] = await reader.sessions(player.number, 1);
+    const [newest] = await reader.players.sessions(player.number, 1);
     if (newest === undefined || newest.ended_at !== null) return { asked: false, host: null };
     desk.streams.tell(place.number, newest.host, 'save-now', { session: newest.id });
     return { asked: desk.streams.isListening(place.number, newest.host), host: newest.host };
@@ -152,7 +153,7 @@ export function servePlayers(desk: Desk): void {
 
   serveRoute(desk, routes.session, async ({ params, environment }) => {
     const place = environment();
-    const session = await reader.session(place.number, params.session);
+    const session = await reader.sessions.one(place.number, params.session);
     if (session === undefined) {
       throw new Refusal('session-unknown', `There is no session "${params.session}" in this environment.`);
     }
@@ -167,16 +168,16 @@ export function servePlayers(desk: Desk): void {
 async function declaredOnly(
   reader: Reader,
   environment: EnvironmentRow,
-  records: Awaited<ReturnType<Reader['recordsAsOf']>>,
+  records: Awaited<ReturnType<LongReads['recordsAsOf']>>,
 ) {
-  const { rules } = await reader.manifestOf(environment);
+  const { rules } = await reader.manifests.newestOf(environment);
   const stored = underCurrentKeys(records, rules.manifest);
   const present = [...stored].flatMap(([key, { removed }]) => (removed === true ? [] : key));
   return readKeys(present, stored, rules);
 }
 
 export async function knownPlayer(reader: Reader, environment: EnvironmentRow, id: string) {
-  const player = await reader.player(environment.number, id);
+  const player = await reader.players.one(environment.number, id);
   if (player === undefined) throw playerUnknown(environment, id);
   return player;
 }

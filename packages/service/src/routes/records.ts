@@ -37,13 +37,13 @@ async function readOne(
   { environment, principal, request, response }: OneCall,
 ): Promise<Json | undefined> {
   const place = environment();
-  const { rules } = await reader.manifestOf(place);
+  const { rules } = await reader.manifests.newestOf(place);
   const declared = declarationOf(key, rules.manifest);
   if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
   if (principal.sort === 'device' && !isForPlayers(declared.key, rules.manifest)) {
     throw new Refusal('not-for-players', `${key} is not for players to see: "player: read" would let them.`, { key });
   }
-  const found = await reader.record(place.number, id, declared.key, rules.manifest);
+  const found = await reader.players.record(place.number, id, declared.key, rules.manifest);
   if (found === undefined) throw playerUnknown(place, id);
   const { stored } = found;
   if ((stored === undefined || stored.removed === true) && declared.member !== undefined) {

@@ -37,7 +37,7 @@ export function serveTuning(desk: Desk): void {
     const player = principal.sort === 'device' ? principal.player : query.player;
     const who = player === undefined ? { attributes: {} } : await whoIs(desk, place, ready, player);
     if (who === undefined) throw new Refusal('player-unknown');
-    const spoken = query.manifest === undefined ? undefined : await reader.manifestVersion(place, query.manifest);
+    const spoken = query.manifest === undefined ? undefined : await reader.manifests.version(place, query.manifest);
     const told = tunings.toldTo(ready, who, spoken?.rules.manifest);
     // Who only looks gives nobody a value.
     if (principal.sort !== 'operator') desk.tuningNoted.met(place.number, ready, who);
@@ -213,17 +213,17 @@ export function serveTuning(desk: Desk): void {
   serveRoute(desk, routes.declareTunable, async ({ body, environment, principal }) => {
     const place = environment();
     checkMayPublish(place, principal);
-    const { version, rules } = await reader.manifestOf(place);
+    const { version, rules } = await reader.manifests.newestOf(place);
     if (Object.hasOwn(rules.manifest.tunables, body.name)) throw new Refusal('tunable-exists');
-    const source = fileWithTunable(await reader.manifestSource(place.number, version), body);
+    const source = fileWithTunable(await reader.manifests.source(place.number, version), body);
     return { version: await install(environment, source, principal) };
   });
 
   serveRoute(desk, routes.undeclareTunable, async ({ params, environment, principal }) => {
     const place = environment();
     checkMayPublish(place, principal);
-    const { version } = await reader.manifestOf(place);
-    const source = fileWithoutTunable(await reader.manifestSource(place.number, version), params.tunable);
+    const { version } = await reader.manifests.newestOf(place);
+    const source = fileWithoutTunable(await reader.manifests.source(place.number, version), params.tunable);
     if (source === undefined) throw new Refusal('tunable-unknown');
     return { version: await install(environment, source, principal) };
   });

@@ -15,13 +15,13 @@ export function serveUnsettled(desk: Desk): void {
   serveRoute(desk, routes.unsettled, async ({ query, environment }) => {
     const { number } = environment();
     const filters = filtersIn(query);
-    const { unlike, transactions, isCapped } = await reader.countOfUnsettled(number, filters);
-    const { rows, next } = await reader.unsettled(number, filters, query.count, query.after);
+    const { unlike, transactions, isCapped } = await reader.unsettled.count(number, filters);
+    const { rows, next } = await reader.unsettled.page(number, filters, query.count, query.after);
     return { total: unlike, transactions, isCapped, unsettled: rows.map(shown), next };
   });
 
   serveRoute(desk, routes.unsettledSummary, async ({ environment }) => {
-    const { unlike, transactions, sums, players } = await reader.unsettledSums(environment().number);
+    const { unlike, transactions, sums, players } = await reader.unsettled.sums(environment().number);
     return {
       total: unlike,
       transactions,
@@ -54,7 +54,7 @@ export function serveUnsettled(desk: Desk): void {
 
   serveRoute(desk, routes.activity, async ({ query, environment }) => {
     const { number } = environment();
-    const rows = await reader.activity(number, query.count);
+    const rows = await reader.activity.newest(number, query.count);
     return {
       activity: rows.map(({ at, what, by, player, detail }) => ({ at: rfc3339(at), what, by, player, detail })),
     };
@@ -78,13 +78,13 @@ async function dealWithMany(
   deal: (id: string) => Promise<unknown>,
 ): Promise<DealtWith> {
   const filters = filtersIn(body);
-  const { unlike: found, transactions, isCapped } = await reader.countOfUnsettled(number, filters);
+  const { unlike: found, transactions, isCapped } = await reader.unsettled.count(number, filters);
   const counted = { found, transactions, isCapped };
   if (body.dryRun) {
-    const { rows } = await reader.unsettled(number, filters, 5);
+    const { rows } = await reader.unsettled.page(number, filters, 5);
     return { ...counted, examples: rows.map(shown), done: 0, refused: [], next: null };
   }
-  const { rows, next } = await reader.unsettled(number, filters, mostACall, body.after);
+  const { rows, next } = await reader.unsettled.page(number, filters, mostACall, body.after);
   const refused: DealtWith['refused'] = [];
   let done = 0;
   for (let start = 0; start < rows.length; start += atATime) {

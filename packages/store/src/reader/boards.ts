@@ -21,7 +21,7 @@ export interface StandingsPage {
   readonly next: PageStart | null;
 }
 
-interface PageStart {
+export interface PageStart {
   readonly worth: number;
   readonly reached: number;
   readonly player: number;

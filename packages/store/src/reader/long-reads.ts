@@ -1,109 +1,28 @@
-import type { Worker } from 'node:worker_threads';
-import { Refusal } from '@vekkon/protocol';
-import { SpareThread } from '../spare-thread.js';
-import { thrown } from '../crossing.js';
-import type { FromReadingThread, ToReadingThread } from './reading-thread.js';
 import type { Reader } from './reader.js';
 
 /** What walks so much that it may hold up nobody who waits for a short answer. */
-const longReads = [
-  'playersFound',
-  'diff',
-  'misfits',
-  'misfitsBeside',
-  'misfitsBesideAgain',
-  'recordsAsOf',
-  'spreadOfResults',
-  'resultsOfTrial',
-  'standingsPage',
-  'copies',
-  'trash',
-] as const;
-export type LongRead = (typeof longReads)[number];
-/** The reads of the reading thread, called as they are on a reader. */
-export type LongReads = Pick<Reader, LongRead>;
+const longReads = {
+  playersFound: ({ players }) => players.found.bind(players),
+  recordsAsOf: ({ players }) => players.asOf.bind(players),
+  copies: ({ players }) => players.copies.bind(players),
+  trash: ({ players }) => players.trash.bind(players),
+  diff: ({ manifests }) => manifests.diff.bind(manifests),
+  misfits: ({ manifests }) => manifests.misfits.bind(manifests),
+  misfitsBeside: ({ manifests }) => manifests.misfitsBeside.bind(manifests),
+  misfitsBesideAgain: ({ manifests }) => manifests.misfitsBesideAgain.bind(manifests),
+  spreadOfResults: ({ boards }) => boards.spread.bind(boards),
+  standingsPage: ({ boards }) => boards.page.bind(boards),
+  resultsOfTrial: ({ tuning }) => tuning.trial.bind(tuning),
+} satisfies { readonly [name: string]: (reader: Reader) => unknown };
 
-interface Pending {
-  readonly resolve: (found: never) => void;
-  readonly reject: (reason: unknown) => void;
-}
+export type LongRead = keyof typeof longReads;
 
-const threads = new SpareThread(new URL('./reading-thread.js', import.meta.url));
+/** The reads of the reading thread, by name. */
+export type LongReads = { readonly [Name in LongRead]: ReturnType<(typeof longReads)[Name]> };
 
-/** The thread in which long reads are done, from this side of it. Started when it is first asked. */
-export class ThreadOfReads {
-  /** One function for each long read. */
-  readonly reads: LongReads;
-  readonly #folder: string;
-  readonly #pending = new Map<number, Pending>();
-  #worker: Worker | undefined;
-  #lastId = 0;
-  #isClosed = false;
+export const namesOfLongReads = Object.keys(longReads) as readonly LongRead[];
 
-  constructor(folder: string) {
-    this.#folder = folder;
-    this.reads = Object.fromEntries(
-      longReads.map((name) => [name, (...given: readonly unknown[]) => this.#read(name, given)]),
-    ) as unknown as LongReads;
-  }
-
-  /** Starts the thread before somebody waits for it. */
-  warm(): void {
-    if (!this.#isClosed) this.#worker ??= this.#start();
-  }
-
-  /** What still runs is let go. */
-  async close(): Promise<void> {
-    this.#isClosed = true;
-    const worker = this.#worker;
-    if (worker === undefined) return;
-    this.#worker = undefined;
-    if (this.#pending.size > 0) {
-      this.#failAll(new Refusal('service-stopping', undefined, { retryAfter: 2 }));
-      await worker.terminate();
-      return;
-    }
-    await new Promise<void>((resolve) => {
-      worker.removeAllListeners();
-      worker.once('message', () => resolve());
-      worker.once('exit', () => resolve());
-      worker.postMessage({ close: true } satisfies ToReadingThread);
-    });
-    threads.leave(worker);
-  }
-
-  #read(name: LongRead, given: readonly unknown[]): Promise<unknown> {
-    if (this.#isClosed) return Promise.reject(new Refusal('service-stopping', undefined, { retryAfter: 2 }));
-    const worker = (this.#worker ??= this.#start());
-    return new Promise((resolve, reject) => {
-      const id = ++this.#lastId;
-      this.#pending.set(id, { resolve, reject });
-      worker.postMessage({ id, name, given } satisfies ToReadingThread);
-    });
-  }
-
-  #start(): Worker {
-    const worker = threads.take();
-    worker.on('message', (message: FromReadingThread) => {
-      if (!('id' in message)) return;
-      const pending = this.#pending.get(message.id);
-      this.#pending.delete(message.id);
-      if ('error' in message) pending?.reject(thrown(message.error));
-      else pending?.resolve(message.found as never);
-    });
-    // A fault of ours: whoever waits is told, and the next read starts another thread.
-    const end = (cause: unknown) => {
-      if (this.#worker === worker) this.#worker = undefined;
-      this.#failAll(cause);
-    };
-    worker.on('error', end);
-    worker.on('exit', (code) => end(new Error(`The thread of long reads ended with status ${code}.`)));
-    worker.postMessage({ open: this.#folder } satisfies ToReadingThread);
-    return worker;
-  }
-
-  #failAll(cause: unknown): void {
-    for (const { reject } of this.#pending.values()) reject(cause);
-    this.#pending.clear();
-  }
+/** A long read of a reader, to be called with what it asks. */
+export function longRead<Name extends LongRead>(reader: Reader, name: Name): LongReads[Name] {
+  return longReads[name](reader) as LongReads[Name];
 }

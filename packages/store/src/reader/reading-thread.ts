@@ -3,7 +3,7 @@ import type { Kysely } from 'kysely';
 import { openForReads } from '../engines/sqlite/sqlite-engine.js';
 import type { Tables } from '../tables.js';
 import { crossed, type Crossed } from '../crossing.js';
-import type { LongRead } from './long-reads.js';
+import { longRead, type LongRead } from './long-reads.js';
 import { Reader } from './reader.js';
 
 /** What the thread is sent: the folder to read, a read, or that it shall close. */
@@ -33,9 +33,10 @@ parentPort?.on('message', (message: ToReadingThread) => {
     void db?.destroy().then(() => send({ is: 'closed' }));
   } else {
     const { id, name, given } = message;
-    const read = reader?.[name] as (...values: readonly unknown[]) => Promise<unknown>;
+    if (reader === undefined) return;
+    const read = longRead(reader, name) as (...values: readonly unknown[]) => Promise<unknown>;
     // Each gives the others their turn between its pages: a short one does not wait for a long one to end.
-    read.apply(reader, [...given]).then(
+    read(...given).then(
       (found) => send({ id, found }),
       (error: unknown) => send({ id, error: crossed(error) }),
     );

@@ -26,66 +26,97 @@ export interface UnsettledCount {
 /** Where counting stops that no sum knows. */
 const mostCounted = 10_000;
 
-/**
- * A page of what is unsettled, the newest first.
- *
- * @param after what the page before gave as `next`
- */
-export async function unsettledPage(
-  db: Kysely<Tables>,
-  environment: number,
-  filters: UnsettledFilters,
-  count: number,
-  after?: string,
-): Promise<{ readonly rows: readonly UnsettledOfPlayer[]; readonly next: string | null }> {
-  const player = await numberOf(db, environment, filters.player);
-  if (player === null) return { rows: [], next: null };
-  let found = matching(db, environment, filters, player)
-    .innerJoin('players', 'players.number', 'unsettled.player')
-    .selectAll('unsettled')
-    .select('players.id as player_id');
-  const [at, id] = splitCursor(after);
-  if (at !== undefined && id !== undefined) {
-    found = found.where((where) =>
-      where.or([
-        where('unsettled.last_at', '<', at),
-        where.and([where('unsettled.last_at', '=', at), where('unsettled.id', '<', id)]),
-      ]),
-    );
-  }
-  const rows = await found
-    .orderBy('unsettled.last_at', 'desc')
-    .orderBy('unsettled.id', 'desc')
-    .limit(count + 1)
-    .execute();
-  const page = rows.slice(0, count);
-  const last = page.at(-1);
-  return { rows: page, next: rows.length > count && last !== undefined ? `${last.last_at}.${last.id}` : null };
-}
+/** The transactions that wait for a person. */
+export class UnsettledReads {
+  readonly #db: Kysely<Tables>;
 
-/** Counts what matches, from sums where there are any, else as far as counting goes. */
-export async function countOfUnsettled(
-  db: Kysely<Tables>,
-  environment: number,
-  filters: UnsettledFilters,
-): Promise<UnsettledCount> {
-  const { player: named, host, reason, since, until } = filters;
-  const player = await numberOf(db, environment, named);
-  if (player === null) return { unlike: 0, transactions: 0, isCapped: false };
-  const isByTime = since !== undefined || until !== undefined;
-  const isOnOneDevice = host !== undefined && countedHost(host) !== host;
-  if (!isByTime && !isOnOneDevice && player === undefined) return sumOf(db, environment, host, reason);
-  if (!isByTime && player !== undefined && host === undefined && reason === undefined) return ofPlayer(db, player);
-  const counted = matching(db, environment, filters, player)
-    .select('unsettled.count')
-    .limit(mostCounted + 1)
-    .as('counted');
-  const { unlike, transactions } = await db
-    .selectFrom(counted)
-    .select(({ fn }) => [fn.countAll<number>().as('unlike'), fn.sum<number | null>('counted.count').as('transactions')])
-    .executeTakeFirstOrThrow();
-  const isCapped = unlike > mostCounted;
-  return { unlike: Math.min(unlike, mostCounted), transactions: transactions ?? 0, isCapped };
+  constructor(db: Kysely<Tables>) {
+    this.#db = db;
+  }
+
+  /**
+   * A page of what is unsettled, the newest first.
+   *
+   * @param after what the page before gave as `next`
+   */
+  async page(
+    environment: number,
+    filters: UnsettledFilters,
+    count: number,
+    after?: string,
+  ): Promise<{ readonly rows: readonly UnsettledOfPlayer[]; readonly next: string | null }> {
+    const player = await numberOf(this.#db, environment, filters.player);
+    if (player === null) return { rows: [], next: null };
+    let found = matching(this.#db, environment, filters, player)
+      .innerJoin('players', 'players.number', 'unsettled.player')
+      .selectAll('unsettled')
+      .select('players.id as player_id');
+    const [at, id] = splitCursor(after);
+    if (at !== undefined && id !== undefined) {
+      found = found.where((where) =>
+        where.or([
+          where('unsettled.last_at', '<', at),
+          where.and([where('unsettled.last_at', '=', at), where('unsettled.id', '<', id)]),
+        ]),
+      );
+    }
+    const rows = await found
+      .orderBy('unsettled.last_at', 'desc')
+      .orderBy('unsettled.id', 'desc')
+      .limit(count + 1)
+      .execute();
+    const page = rows.slice(0, count);
+    const last = page.at(-1);
+    return { rows: page, next: rows.length > count && last !== undefined ? `${last.last_at}.${last.id}` : null };
+  }
+
+  /** Counts what matches, from sums where there are any, else as far as counting goes. */
+  async count(environment: number, filters: UnsettledFilters): Promise<UnsettledCount> {
+    const { player: named, host, reason, since, until } = filters;
+    const player = await numberOf(this.#db, environment, named);
+    if (player === null) return { unlike: 0, transactions: 0, isCapped: false };
+    const isByTime = since !== undefined || until !== undefined;
+    const isOnOneDevice = host !== undefined && countedHost(host) !== host;
+    if (!isByTime && !isOnOneDevice && player === undefined) return sumOf(this.#db, environment, host, reason);
+    if (!isByTime && player !== undefined && host === undefined && reason === undefined)
+      return ofPlayer(this.#db, player);
+    const counted = matching(this.#db, environment, filters, player)
+      .select('unsettled.count')
+      .limit(mostCounted + 1)
+      .as('counted');
+    const { unlike, transactions } = await this.#db
+      .selectFrom(counted)
+      .select(({ fn }) => [
+        fn.countAll<number>().as('unlike'),
+        fn.sum<number | null>('counted.count').as('transactions'),
+      ])
+      .executeTakeFirstOrThrow();
+    const isCapped = unlike > mostCounted;
+    return { unlike: Math.min(unlike, mostCounted), transactions: transactions ?? 0, isCapped };
+  }
+
+  /** Where unsettled transactions pile up: by reason and host, and the players who hold the most. */
+  async sums(environment: number) {
+    const all = await sumOf(this.#db, environment, undefined, undefined);
+    const sums = await this.#db
+      .selectFrom('unsettled_sums')
+      .select(['reason', 'host', 'unlike', 'transactions'])
+      .where('environment', '=', environment)
+      .orderBy('transactions', 'desc')
+      .orderBy('reason')
+      .orderBy('host')
+      .limit(100)
+      .execute();
+    const players = await this.#db
+      .selectFrom('unsettled_of_players')
+      .innerJoin('players', 'players.number', 'unsettled_of_players.player')
+      .select(['players.id', 'unlike', 'transactions', 'bytes'])
+      .where('unsettled_of_players.environment', '=', environment)
+      .orderBy('transactions', 'desc')
+      .limit(20)
+      .execute();
+    return { ...all, sums, players };
+  }
 }
 
 async function sumOf(
@@ -113,29 +144,6 @@ async function ofPlayer(db: Kysely<Tables>, player: number): Promise<UnsettledCo
     .where('player', '=', player)
     .executeTakeFirst();
   return { unlike: held?.unlike ?? 0, transactions: held?.transactions ?? 0, isCapped: false };
-}
-
-/** Where unsettled transactions pile up: by reason and host, and the players who hold the most. */
-export async function unsettledSums(db: Kysely<Tables>, environment: number) {
-  const all = await sumOf(db, environment, undefined, undefined);
-  const sums = await db
-    .selectFrom('unsettled_sums')
-    .select(['reason', 'host', 'unlike', 'transactions'])
-    .where('environment', '=', environment)
-    .orderBy('transactions', 'desc')
-    .orderBy('reason')
-    .orderBy('host')
-    .limit(100)
-    .execute();
-  const players = await db
-    .selectFrom('unsettled_of_players')
-    .innerJoin('players', 'players.number', 'unsettled_of_players.player')
-    .select(['players.id', 'unlike', 'transactions', 'bytes'])
-    .where('unsettled_of_players.environment', '=', environment)
-    .orderBy('transactions', 'desc')
-    .limit(20)
-    .execute();
-  return { ...all, sums, players };
 }
 
 function matching(

@@ -1,5 +1,5 @@
 import { onceTokenLasts } from '@vekkon/core';
-import type { Kysely } from 'kysely';
+import { sql, type Kysely } from 'kysely';
 import type { Tables } from '../../tables.js';
 import type { Stamp, WriterContext } from '../context.js';
 import { tokenLasts } from './change-outside.js';
@@ -38,59 +38,10 @@ type Step = (look: Look) => Promise<number | null>;
 
 /** Everything that has a term, each looked at by an index. */
 const steps = {
-  'once-tokens': ({ db, now, atMost }) =>
-    deleted(
-      db.deleteFrom('once_tokens').where(({ eb, refTuple, selectFrom }) =>
-        eb(
-          refTuple('player', 'token'),
-          'in',
-          selectFrom('once_tokens')
-            .select(['player', 'token'])
-            .where('at', '<=', now - onceTokenLasts)
-            .limit(atMost)
-            .$asTuple('player', 'token'),
-        ),
-      ),
-      atMost,
-    ),
-  'outside-requests': ({ db, now, atMost }) =>
-    deleted(
-      db.deleteFrom('outside_requests').where(({ eb, refTuple, selectFrom }) =>
-        eb(
-          refTuple('environment', 'token'),
-          'in',
-          selectFrom('outside_requests')
-            .select(['environment', 'token'])
-            .where('at', '<=', now - tokenLasts)
-            .limit(atMost)
-            .$asTuple('environment', 'token'),
-        ),
-      ),
-      atMost,
-    ),
-  trash: ({ db, now, atMost }) =>
-    deleted(
-      db.deleteFrom('trash').where('number', 'in', (select) =>
-        select
-          .selectFrom('trash')
-          .select('number')
-          .where('at', '<=', now - trashLasts)
-          .limit(atMost),
-      ),
-      atMost,
-    ),
-  'checkpoints-given-up': ({ db, now, atMost }) =>
-    deleted(
-      db.deleteFrom('checkpoints').where('number', 'in', (select) =>
-        select
-          .selectFrom('checkpoints')
-          .select('number')
-          .where('given_up_at', 'is not', null)
-          .where('given_up_at', '<=', now - trashLasts)
-          .limit(atMost),
-      ),
-      atMost,
-    ),
+  'once-tokens': older('once_tokens', ['player', 'token'], 'at', onceTokenLasts),
+  'outside-requests': older('outside_requests', ['environment', 'token'], 'at', tokenLasts),
+  trash: older('trash', ['number'], 'at', trashLasts),
+  'checkpoints-given-up': older('checkpoints', ['number'], 'given_up_at', trashLasts),
   'outside-changes': outsideChanges,
   'device-tokens-revoked': ({ db, atMost }) =>
     deleted(
@@ -120,64 +71,12 @@ const steps = {
         ),
       atMost,
     ),
-  'late-saves': ({ db, now, atMost }) =>
-    deleted(
-      db.deleteFrom('late_saves').where(({ eb, refTuple, selectFrom }) =>
-        eb(
-          refTuple('session', 'number', 'digest'),
-          'in',
-          selectFrom('late_saves')
-            .select(['session', 'number', 'digest'])
-            .where('at', '<=', now - answersLast)
-            .limit(atMost)
-            .$asTuple('session', 'number', 'digest'),
-        ),
-      ),
-      atMost,
-    ),
-  credited: ({ db, now, atMost }) =>
-    deleted(
-      db.deleteFrom('credited').where(({ eb, refTuple, selectFrom }) =>
-        eb(
-          refTuple('player', 'key', 'minute'),
-          'in',
-          selectFrom('credited')
-            .select(['player', 'key', 'minute'])
-            .where('minute', '<', Math.floor((now - creditsCountFor) / 60_000))
-            .limit(atMost)
-            .$asTuple('player', 'key', 'minute'),
-        ),
-      ),
-      atMost,
-    ),
-  'trial-players': ({ db, now, atMost }) =>
-    deleted(
-      db.deleteFrom('trial_players').where(({ eb, refTuple, selectFrom }) =>
-        eb(
-          refTuple('environment', 'trial', 'player'),
-          'in',
-          selectFrom('trial_players')
-            .select(['environment', 'trial', 'player'])
-            .where('since', '<=', now - trialsLast)
-            .limit(atMost)
-            .$asTuple('environment', 'trial', 'player'),
-        ),
-      ),
-      atMost,
-    ),
+  'late-saves': older('late_saves', ['session', 'number', 'digest'], 'at', answersLast),
+  credited: older('credited', ['player', 'key', 'minute'], 'minute', creditsCountFor, 60_000),
+  'trial-players': older('trial_players', ['environment', 'trial', 'player'], 'since', trialsLast),
   answers,
   sessions,
-  activity: ({ db, now, atMost }) =>
-    deleted(
-      db.deleteFrom('activity').where('number', 'in', (select) =>
-        select
-          .selectFrom('activity')
-          .select('number')
-          .where('at', '<=', now - activityLasts)
-          .limit(atMost),
-      ),
-      atMost,
-    ),
+  activity: older('activity', ['number'], 'at', activityLasts),
 } satisfies { readonly [name: string]: Step };
 
 export type PruneStep = keyof typeof steps;
@@ -203,6 +102,30 @@ export async function prune({ db }: WriterContext, prune: Prune & Stamp): Promis
 export async function noteTime({ db }: WriterContext, { agesBy }: Stamp): Promise<null> {
   await db.updateTable('probes').set({ at: agesBy }).execute();
   return null;
+}
+
+/**
+ * A step that forgets the rows of a table whose time lies too far back.
+ *
+ * @param key   the columns that name a row
+ * @param time  the column of its time, which has an index; rows without one stay
+ * @param lasts how long rows are kept, in milliseconds
+ * @param unit  how many milliseconds one of the column's is
+ */
+function older<Table extends keyof Tables>(
+  table: Table,
+  key: readonly (keyof Tables[Table] & string)[],
+  time: keyof Tables[Table] & string,
+  lasts: number,
+  unit = 1,
+): Step {
+  const names = sql.join(key.map((column) => sql.ref(column)));
+  return async ({ db, now, atMost }) => {
+    const outdated = sql`select ${names} from ${sql.table(table)}
+      where ${sql.ref(time)} <= ${Math.floor((now - lasts) / unit)} limit ${atMost}`;
+    const done = await sql`delete from ${sql.table(table)} where (${names}) in (${outdated})`.execute(db);
+    return Number(done.numAffectedRows ?? 0n) < atMost ? null : 0;
+  };
 }
 
 async function deleted(

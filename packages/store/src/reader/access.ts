@@ -1,0 +1,67 @@
+import type { Kysely } from 'kysely';
+import type { Tables } from '../tables.js';
+
+/** Who a credential belongs to. */
+export interface Credential {
+  readonly sort: 'host-key' | 'device-key' | 'device' | 'operator' | 'first-admin';
+  readonly hint: string | null;
+  readonly environment: number | null;
+  readonly operator: number | null;
+  /** Of a device's token: the device, and its player. */
+  readonly device_id: string | null;
+  readonly player_id: string | null;
+  readonly used_at: number | null;
+  readonly expires_at: number | null;
+  readonly revoked_at: number | null;
+}
+
+/** Credentials, and whom they belong to. */
+export class AccessReads {
+  readonly #db: Kysely<Tables>;
+
+  constructor(db: Kysely<Tables>) {
+    this.#db = db;
+  }
+
+  async credential(hash: string): Promise<Credential | undefined> {
+    return this.#db
+      .selectFrom('credentials')
+      .leftJoin('devices', 'devices.number', 'credentials.device')
+      .leftJoin('players', 'players.number', 'devices.player')
+      .select([
+        'sort',
+        'hint',
+        'credentials.environment',
+        'operator',
+        'expires_at',
+        'credentials.revoked_at',
+        'used_at',
+      ])
+      .select(['devices.id as device_id', 'players.id as player_id'])
+      .where('hash', '=', hash)
+      .executeTakeFirst();
+  }
+
+  /** An environment's keys, the oldest first. */
+  async keys(environment: number) {
+    return this.#db
+      .selectFrom('credentials')
+      .select(['hash', 'hint', 'sort', 'created_at', 'revoked_at'])
+      .where('environment', '=', environment)
+      .where('sort', 'in', ['host-key', 'device-key'])
+      .orderBy('created_at')
+      .execute();
+  }
+
+  async operatorByEmail(email: string) {
+    return this.#db.selectFrom('operators').selectAll().where('email', '=', email.toLowerCase()).executeTakeFirst();
+  }
+
+  async operator(number: number) {
+    return this.#db.selectFrom('operators').selectAll().where('number', '=', number).executeTakeFirst();
+  }
+
+  async hasOperator(): Promise<boolean> {
+    return (await this.#db.selectFrom('operators').select('number').executeTakeFirst()) !== undefined;
+  }
+}
