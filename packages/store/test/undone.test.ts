@@ -76,11 +76,13 @@ describe('a commit that fails', () => {
     engine.countCommits();
     const failing: SqliteEngine = {
       ...engine,
-      commit(at) {
-        if (!failsNext) return engine.commit(at);
-        failsNext = false;
-        throw new Database.SqliteError('database or disk is full', 'SQLITE_FULL');
-      },
+      transact: (work, at) =>
+        engine.transact(async () => {
+          const outcome = await work();
+          if (!failsNext) return outcome;
+          failsNext = false;
+          throw new Database.SqliteError('database or disk is full', 'SQLITE_FULL');
+        }, at),
     };
     writer = writerHere(failing, time, new TrustedTime(undefined, clock.wall, clock.steady));
     ({ number: environment } = await writer.do('createEnvironment', {
@@ -222,10 +224,12 @@ describe('the feed', () => {
     engine.countCommits();
     const failing: SqliteEngine = {
       ...engine,
-      commit(at) {
-        if (failsNext) throw new Database.SqliteError('database or disk is full', 'SQLITE_FULL');
-        return engine.commit(at);
-      },
+      transact: (work, at) =>
+        engine.transact(async () => {
+          const outcome = await work();
+          if (failsNext) throw new Database.SqliteError('database or disk is full', 'SQLITE_FULL');
+          return outcome;
+        }, at),
     };
     failsNext = false;
     writer = writerHere(failing, clock, new TrustedTime(undefined, clock.now(), clock.monotonic()));

@@ -6,22 +6,20 @@ export interface Engine {
   /** The writer's own connection. */
   readonly writing: Kysely<Tables>;
   /** Runs one statement for each row of values, in order, on the writer's connection. */
-  runMany(sql: string, rows: readonly (readonly unknown[])[]): void;
-  begin(): void;
-  /** Begins what can be undone by itself, within what `begin` began. */
-  beginPart(): void;
-  keepPart(): void;
-  undoPart(): void;
+  runMany(sql: string, rows: readonly (readonly unknown[])[]): Promise<void>;
   /**
-   * Returns when everything since `begin` has been flushed to disk.
+   * One transaction: when this resolves, everything that `work` wrote has been
+   * flushed to disk; where it rejects, none of it is there.
    *
-   * @param at the time that is trusted, milliseconds since 1970: kept, so that a later start knows when this one was
+   * @param work what writes
+   * @param at   of its outcome the time that is trusted, milliseconds since 1970: kept, so that a later start knows
+   *   when this one was
    */
-  commit(at: number): void;
-  /** Undoes everything since `begin`, where that has not happened already. */
-  rollback(): void;
-  /** Is the writer's connection inside a transaction? A full disk can end one under a savepoint. */
-  isInTransaction(): boolean;
+  transact<Outcome>(work: () => Promise<Outcome>, at: (outcome: Outcome) => number): Promise<Outcome>;
+  /** A part of the transaction, which is undone by itself where it throws, unless the whole transaction has failed. */
+  part<Outcome>(work: () => Promise<Outcome>): Promise<Outcome>;
+  /** Does what was thrown in a part mean that the whole transaction has failed? A full disk can end one under a savepoint. */
+  hasFailed(error: unknown): boolean;
   /** Does this error say that nothing can be written now: disk full, read-only, I/O failed? */
   isNotWritable(error: unknown): boolean;
   /** Does this error say that the database itself is damaged? That does not pass by itself. */

@@ -99,41 +99,41 @@ export class CommandQueue {
 
   /** Applies a batch, as much of it as there is time for, and commits it. @returns what to answer now */
   async #commit(batch: GivenCommand[]): Promise<readonly Answer[]> {
-    this.#engine.begin();
     try {
-      const answers: Answer[] = [];
-      const since = performance.now();
-      for (const [index, command] of batch.entries()) {
-        answers.push(await this.#apply(command));
-        if (performance.now() - since < longestBatch) continue;
-        this.#waiting.unshift(...batch.splice(index + 1));
-        break;
-      }
-      this.#engine.commit(batch.at(-1)?.input.agesBy ?? 0);
+      const answers = await this.#engine.transact(
+        () => this.#applyAll(batch),
+        () => batch.at(-1)?.input.agesBy ?? 0,
+      );
       this.#notes.keep();
       return answers;
     } catch (error) {
       this.#notes.undo(0);
-      this.#engine.rollback();
       throw error;
     }
+  }
+
+  async #applyAll(batch: GivenCommand[]): Promise<readonly Answer[]> {
+    const answers: Answer[] = [];
+    const since = performance.now();
+    for (const [index, command] of batch.entries()) {
+      answers.push(await this.#apply(command));
+      if (performance.now() - since < longestBatch) continue;
+      this.#waiting.unshift(...batch.splice(index + 1));
+      break;
+    }
+    return answers;
   }
 
   async #apply({ id, name, input }: GivenCommand): Promise<Answer> {
     const handler = commands[name] as (context: WriterContext, input: object) => Promise<unknown>;
     const noted = this.#notes.begin();
-    this.#engine.beginPart();
     try {
-      const outcome = await handler(this.#context, input);
-      this.#engine.keepPart();
+      const outcome = await this.#engine.part(() => handler(this.#context, input));
       // A refusal that is returned, not thrown, keeps what the command wrote.
       return outcome instanceof Refusal ? { id, error: crossed(outcome) } : { id, outcome };
     } catch (error) {
-      // A full disk can roll back the whole transaction under the savepoint: then all of the batch has failed.
-      if (this.#engine.isNotWritable(error) || this.#engine.isDamaged(error) || !this.#engine.isInTransaction())
-        throw error;
+      if (this.#engine.hasFailed(error)) throw error;
       this.#notes.undo(noted);
-      this.#engine.undoPart();
       return { id, error: crossed(error) };
     }
   }

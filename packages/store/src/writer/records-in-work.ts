@@ -192,18 +192,18 @@ export class RecordsInWork {
       await this.#dropFormerRow(key);
       rows.push([player, key, record.revision, text, flagOf(record), seen, now]);
     }
-    this.#runAll(upsertRecord.compiled(this.#place.db), rows);
+    await this.#runAll(upsertRecord.compiled(this.#place.db), rows);
     const history = this.#history.map((row) => {
       const { key, revision, follows, value, removed, at, session, by, label } = row;
       const digest = historyDigest(player, { key, revision, follows, value, removed, seen, at });
       return [player, key, revision, value, removed, seen, at, session, by, label, follows, digest];
     });
-    this.#runAll(insertHistory.compiled(this.#place.db), history);
+    await this.#runAll(insertHistory.compiled(this.#place.db), history);
     const ledger = this.#ledger.map((line) => {
       const { key, at, op, amount, balance, reason, count, session, by, label } = line;
       return [player, key, at, op, amount, balance, reason, count, session, by, label];
     });
-    this.#runAll(insertLedger.compiled(this.#place.db), ledger);
+    await this.#runAll(insertLedger.compiled(this.#place.db), ledger);
     await this.credits.write();
     for (const row of this.#trash) await this.#place.db.insertInto('trash').values(row).execute();
     this.#place.held.keep(player, {
@@ -216,12 +216,12 @@ export class RecordsInWork {
     });
   }
 
-  #runAll({ query, parameters }: Compiled, rows: readonly (readonly unknown[])[]): void {
-    if (rows.length > 0)
-      this.#place.runMany(
-        query.sql,
-        rows.map((row) => given(parameters, row)),
-      );
+  async #runAll({ query, parameters }: Compiled, rows: readonly (readonly unknown[])[]): Promise<void> {
+    if (rows.length === 0) return;
+    await this.#place.runMany(
+      query.sql,
+      rows.map((row) => given(parameters, row)),
+    );
   }
 
   async #dropFormerRow(key: string): Promise<void> {

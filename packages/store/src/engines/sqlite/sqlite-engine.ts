@@ -58,10 +58,10 @@ export function openSqlite(folder: string): SqliteEngine {
   const undoPart = writer.prepare('rollback to part');
   const changed = writer.prepare('select total_changes()').pluck();
   let count: Counting | undefined;
-  let changedBefore = 0;
+  const hasFailed = (error: unknown) => isNotWritable(error) || isDamaged(error) || !writer.inTransaction;
   return {
     writing,
-    runMany(sql, rows) {
+    async runMany(sql, rows) {
       const statement = kept.prepare(sql);
       for (const row of rows) statement.run(row);
     },
@@ -77,26 +77,36 @@ export function openSqlite(folder: string): SqliteEngine {
     },
     indexPlayerParts: () => indexPlayerParts(writer),
     dropFreed: () => void writer.exec('vacuum'),
-    begin() {
+    async transact(work, at) {
       begin.run();
-      changedBefore = changed.get() as number;
+      const changedBefore = changed.get();
+      try {
+        const outcome = await work();
+        // What changed nothing, such as a renewal, flushes nothing and counts for nothing.
+        if (count === undefined || changed.get() === changedBefore) commit.run();
+        else commitCounted(count, at(outcome));
+        return outcome;
+      } catch (error) {
+        if (writer.inTransaction) writer.exec('rollback');
+        throw error;
+      }
     },
-    beginPart: () => void beginPart.run(),
-    keepPart: () => void keepPart.run(),
-    undoPart() {
-      undoPart.run();
-      keepPart.run();
+    async part(work) {
+      beginPart.run();
+      try {
+        const outcome = await work();
+        keepPart.run();
+        return outcome;
+      } catch (error) {
+        if (!hasFailed(error)) {
+          undoPart.run();
+          keepPart.run();
+        }
+        throw error;
+      }
     },
-    commit(at) {
-      // What changed nothing, such as a renewal, flushes nothing and counts for nothing.
-      if (count === undefined || changed.get() === changedBefore) commit.run();
-      else commitCounted(count, at);
-    },
-    rollback() {
-      if (writer.inTransaction) writer.exec('rollback');
-    },
-    isInTransaction: () => writer.inTransaction,
-    isNotWritable: (error) => error instanceof Database.SqliteError && notWritable.test(error.code),
+    hasFailed,
+    isNotWritable,
     isDamaged,
     async close(at) {
       if (!writer.open) return;
@@ -122,6 +132,10 @@ export function openSqlite(folder: string): SqliteEngine {
       if (writer.inTransaction) writer.exec('rollback');
     }
   }
+}
+
+function isNotWritable(error: unknown): boolean {
+  return error instanceof Database.SqliteError && notWritable.test(error.code);
 }
 
 /** Does an error say that the database itself is damaged? */
