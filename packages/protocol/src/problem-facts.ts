@@ -16,6 +16,8 @@ export interface ProblemFacts {
   readonly answered?: number | undefined;
   /** The revision that is stored. */
   readonly revision?: number | undefined;
+  /** The player's last commit. */
+  readonly seen?: number | undefined;
   /** Who holds the player, and until when (RFC 3339) unless it renews. */
   readonly holder?: { readonly host: string; readonly leaseEndsAt: string } | undefined;
   readonly issues?: readonly { readonly pointer: string; readonly detail: string }[] | undefined;

@@ -250,6 +250,16 @@ export const problemCatalogue = {
     title: 'The player is in a session',
     advice: 'Let them leave first, or wait until the lease has ended.',
   },
+  'player-changed': {
+    status: 409,
+    title: 'The player was changed meanwhile',
+    advice: 'Look at what would change once more, and send the `seen` that it was read at.',
+  },
+  'revision-unknown': {
+    status: 404,
+    title: 'Revision not kept',
+    advice: 'See the history for the revisions that are kept.',
+  },
   'trash-unknown': {
     status: 404,
     title: 'Not in the trash',

@@ -347,8 +347,8 @@ export const routes = {
   changes: {
     method: 'post',
     path: '/v1/players/{player}/changes',
-    summary: 'Transactions from outside a session, such as a purchase or a gift; needs an Idempotency-Key',
-    callers: ['host'],
+    summary: 'Transactions from outside a session, such as a purchase, a gift or a repair; needs an Idempotency-Key',
+    callers: ['host', 'support'],
     params: player,
     body: players.changesRequest,
     headers: [idempotencyKey],

@@ -525,6 +525,7 @@ export type SavingSession = Omit<
   'attempt' | 'fence' | 'is_new' | 'attributes' | 'seen_at_join' | 'seen_at_end' | 'last_saved_at'
 >;
 export type NewLedgerRow = Insertable<LedgerTable>;
+export type HistoryRow = Selectable<HistoryTable>;
 export type LedgerRow = Selectable<LedgerTable>;
 export type TrashRow = Selectable<TrashTable>;
 export type CheckpointRow = Selectable<CheckpointTable>;

@@ -1,5 +1,6 @@
 import type {
   ActivityList,
+  ChangesResponse,
   DisturbanceRequest,
   DisturbanceResponse,
   HostSessionList,
@@ -30,7 +31,9 @@ import type {
   SignInResponse,
   TrashList,
 } from '@vekkon/protocol';
+import type { Transaction } from '@vekkon/core';
 import { OperatorBoards } from './operator-boards.js';
+import { OperatorHistory } from './operator-history.js';
 import { OperatorTuning } from './operator-tuning.js';
 import { HttpTransport } from '../transport/transport.js';
 
@@ -49,6 +52,8 @@ const counting = 300_000;
 export class VekkonOperator {
   /** Leaderboards. */
   readonly boards: OperatorBoards;
+  /** What players' records held before. */
+  readonly history: OperatorHistory;
   /** Values of the running game that are changed from afar. */
   readonly tuning: OperatorTuning;
   readonly #transport: HttpTransport;
@@ -59,6 +64,7 @@ export class VekkonOperator {
       ...(environment !== undefined && { 'Vekkon-Environment': environment }),
     });
     this.boards = new OperatorBoards(this.#transport);
+    this.history = new OperatorHistory(this.#transport);
     this.tuning = new OperatorTuning(this.#transport);
   }
 
@@ -247,6 +253,19 @@ export class VekkonOperator {
   unsettled(which: string | UnsettledQuery = {}): Promise<UnsettledList> {
     const query = typeof which === 'string' ? { player: which } : which;
     return this.#get(`/v1/unsettled${queryOf(query)}`);
+  }
+
+  /**
+   * Changes a player by hand, through the same rules as a game, once for a
+   * token of your own. Whole values need `ifRevision`.
+   */
+  change(player: string, token: string, transactions: readonly Transaction[]): Promise<ChangesResponse> {
+    return this.#transport.send({
+      method: 'POST',
+      path: `/v1/players/${encodeURIComponent(player)}/changes`,
+      headers: { 'Idempotency-Key': token },
+      body: { transactions },
+    });
   }
 
   /** Where they pile up: by reason and host, and the players who hold the most. */

@@ -7,6 +7,17 @@ import { readRecord } from './read-record.js';
 import { declarationOf } from '../manifest/declaration-of.js';
 import type { LedgerLine, Records, StoredRecord, Trashed } from './record.js';
 
+/** Whence a value is brought back. */
+export interface BroughtFrom {
+  /** What the ledger says of it. */
+  readonly reason: string;
+  /** Why what stood there went to the trash. */
+  readonly by: Trashed['by'];
+}
+
+/** What lay in the trash. */
+export const fromTrash: BroughtFrom = { reason: 'brought back from the trash', by: 'brought-back' };
+
 export interface BroughtBack {
   /** Under the names of now. */
   readonly key: string;
@@ -17,7 +28,7 @@ export interface BroughtBack {
 }
 
 /**
- * Brings a removed value back, as a new revision of its record.
+ * Brings a value back that a record held before, as a new revision of it.
  *
  * @param records what the player has now
  * @returns refused where it is not declared or does not fit any more, where
@@ -25,15 +36,16 @@ export interface BroughtBack {
  */
 export function bringBackValue(
   records: Records,
-  trashed: { readonly key: string; readonly value: StoredRecord['value'] },
+  before: { readonly key: string; readonly value: StoredRecord['value'] },
   rules: Pick<Rules, 'manifest' | 'check'>,
+  { reason, by }: BroughtFrom = fromTrash,
 ): OrProblem<BroughtBack> {
-  const declared = declarationOf(trashed.key, rules.manifest);
+  const declared = declarationOf(before.key, rules.manifest);
   if (isProblem(declared)) return declared;
   const { key, declaration } = declared;
   const held = records.get(key);
   const isThere = held !== undefined && held.removed !== true;
-  const record = { revision: (held?.revision ?? 0) + 1, value: trashed.value };
+  const record = { revision: (held?.revision ?? 0) + 1, value: before.value };
   const read = readRecord(record, declaration, rules);
   if (read.misfit === true) return problem('record-misfit', `${key} does not fit the manifest any more.`, { key });
   const full = isThere ? undefined : checkFamilyRoom(declared, records.keys(), (one) => records.get(one));
@@ -54,10 +66,9 @@ export function bringBackValue(
       return problem('inventory-full', `It takes ${taken} places, and ${key} has ${capacity} by now.`, { key });
     }
   }
-  const balance = Number(trashed.value);
+  const balance = Number(before.value);
   const amount = balance - (isThere ? Number(held.value) : 0);
-  const reason = 'brought back from the trash';
   const ledger: LedgerLine[] =
     declaration.kind === 'currency' ? [{ key, op: 'restore', amount, balance, reason, count: 1 }] : [];
-  return { key, record, ledger, trash: isThere ? [{ key, record: held, by: 'brought-back' }] : [] };
+  return { key, record, ledger, trash: isThere ? [{ key, record: held, by }] : [] };
 }

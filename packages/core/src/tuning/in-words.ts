@@ -3,7 +3,7 @@ import { isJsonArray, type Json } from '../json.js';
 import type { Manifest } from '../manifest/manifest.js';
 import { audienceInWords } from './audience.js';
 import { nameOf } from './check-tuned.js';
-import { short } from './short.js';
+import { short } from '../short.js';
 import { rowDifferences } from './table-rows.js';
 import { tunedIn, type Adjustment, type EditionContent, type TuningWindow } from './tuning.js';
 

@@ -8,6 +8,6 @@ export * from './point-of.js';
 export * from './read-edition.js';
 export * from './tuning.js';
 export * from './audience-shape.js';
-export * from './short.js';
+export * from '../short.js';
 export * from './tag-of.js';
 export * from './table-rows.js';

@@ -2,7 +2,7 @@ import equal from 'fast-deep-equal';
 import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
 import { nearestName } from '../keys/names.js';
 import type { Schema } from '../manifest/manifest.js';
-import { short } from './short.js';
+import { short } from '../short.js';
 
 /** A column of a flat list: a list of objects that hold no others. */
 export interface Column {

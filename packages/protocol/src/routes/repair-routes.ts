@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import * as devices from '../shapes/devices.js';
+import * as history from '../shapes/history.js';
 import * as manifests from '../shapes/manifests.js';
 import { id } from '../shapes/values.js';
 import type { Route } from './route.js';
@@ -23,6 +24,68 @@ export const repairRoutes = {
     status: 200,
     response: manifests.ledgerPage,
     problems: ['player-unknown', 'key-not-declared'],
+  },
+  history: {
+    method: 'get',
+    path: '/v1/players/{player}/history',
+    summary: "What a player's records held before, the newest revision first, with what each changed",
+    callers: ['viewer'],
+    params: player,
+    query: history.historyQuery,
+    status: 200,
+    response: history.historyPage,
+    problems: ['player-unknown', 'key-malformed', 'key-not-declared'],
+  },
+  revision: {
+    method: 'get',
+    path: '/v1/players/{player}/revision',
+    summary: 'What one revision of a record held',
+    callers: ['viewer'],
+    params: player,
+    query: history.revisionQuery,
+    status: 200,
+    response: history.revisionOfRecord,
+    problems: ['player-unknown', 'revision-unknown'],
+  },
+  restoreRevision: {
+    method: 'post',
+    path: '/v1/players/{player}/history/restore',
+    summary: 'Brings back what a revision held, as a new revision; what is stored now goes to the trash',
+    callers: ['support'],
+    params: player,
+    body: history.restoreRevisionRequest,
+    status: 200,
+    response: history.restoredRevision,
+    problems: [
+      'player-unknown',
+      'revision-unknown',
+      'revision-mismatch',
+      'record-misfit',
+      'piece-exists',
+      'inventory-full',
+    ],
+  },
+  asOf: {
+    method: 'get',
+    path: '/v1/players/{player}/as-of',
+    summary: "A player's records as they were at a moment, and what is different now",
+    callers: ['viewer'],
+    params: player,
+    query: history.asOfQuery,
+    status: 200,
+    response: history.asOfResponse,
+    problems: ['player-unknown'],
+  },
+  restoreAsOf: {
+    method: 'post',
+    path: '/v1/players/{player}/as-of/restore',
+    summary: "Brings a player's records back as they were at a moment; what is stored now goes to the trash",
+    callers: ['support'],
+    params: player,
+    body: history.restoreAsOfRequest,
+    status: 200,
+    response: history.restoredKeys,
+    problems: ['player-unknown', 'player-changed'],
   },
   trash: {
     method: 'get',

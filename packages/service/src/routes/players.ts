@@ -53,6 +53,7 @@ export function servePlayers(desk: Desk): void {
       token,
       transactions: body.transactions,
       by: nameOf(principal),
+      byOperator: principal.sort === 'operator',
     });
     return new JsonText(`{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1)}`);
   });
@@ -165,7 +166,7 @@ export function servePlayers(desk: Desk): void {
 }
 
 /** Records as the rules read them: what lacks in them filled in, what is no longer declared left out. */
-async function declaredOnly(
+export async function declaredOnly(
   reader: Reader,
   environment: EnvironmentRow,
   records: Awaited<ReturnType<LongReads['recordsAsOf']>>,

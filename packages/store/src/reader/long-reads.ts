@@ -4,6 +4,8 @@ import type { Reader } from './reader.js';
 const longReads = {
   playersFound: ({ players }) => players.found.bind(players),
   recordsAsOf: ({ players }) => players.asOf.bind(players),
+  historyPage: ({ history }) => history.page.bind(history),
+  recordsAt: ({ history }) => history.asOf.bind(history),
   copies: ({ players }) => players.copies.bind(players),
   trash: ({ players }) => players.trash.bind(players),
   diff: ({ manifests }) => manifests.diff.bind(manifests),

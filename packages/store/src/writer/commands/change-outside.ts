@@ -1,4 +1,4 @@
-import { replacesBlindly, type Transaction } from '@vekkon/core';
+import { changedInWords, readKeys, replacesBlindly, type Transaction } from '@vekkon/core';
 import { Refusal, type TransactionOutcome } from '@vekkon/protocol';
 import { digestOf } from '../../digest.js';
 import type { PlayerRow } from '../../tables.js';
@@ -7,6 +7,7 @@ import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { recordsUnder } from '../records-under.js';
 import { findPlayer, addPlayer, openSessionOf } from '../sessions.js';
+import { note } from './activity.js';
 import { applyTransactions } from './apply-transactions.js';
 
 export interface ChangeOutside {
@@ -15,8 +16,10 @@ export interface ChangeOutside {
   /** The idempotency key: the same for every try of one call. */
   readonly token: string;
   readonly transactions: readonly Transaction[];
-  /** The key that was shown. */
+  /** The key that was shown, or the operator. */
   readonly by: string;
+  /** A person does it, who looks at what there is: whole values only under the revision that was read, and noted. */
+  readonly byOperator: boolean;
 }
 
 export interface ChangedByToken {
@@ -50,9 +53,14 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
   const newest = await context.manifests.newestOf(environment);
   const found = await findPlayer(context, number, change.player);
   const open = found && (await openSessionOf(context, found));
-  if (open !== undefined) checkGuarded(transactions, open.host);
+  if (open !== undefined) checkGuarded(transactions, `The player is in a session on "${open.host}"`);
+  if (change.byOperator) {
+    if (found === undefined) throw new Refusal('player-unknown');
+    checkGuarded(transactions, 'Somebody may have changed it since you looked');
+  }
   const player: PlayerRow = found ?? (await addPlayer(context, change));
   const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
+  const was = change.byOperator ? new Map(records.records) : undefined;
   const { outcomes, touched, rules } = await applyTransactions(context, records, newest.rules, player, transactions, {
     environment,
     session: null,
@@ -75,17 +83,21 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
       conflict.columns(['environment', 'token']).doUpdateSet({ digest, outcome, at: now, player: player.number }),
     )
     .execute();
+  if (was !== undefined && touched.size > 0) {
+    const detail = changedInWords(readKeys(touched, was, rules), readKeys(touched, records.records, rules));
+    await note(context, { environment: number, what: 'changed', by: change.by, player: change.player, detail, now });
+  }
   await tellOutside(context, { player, open, keys: touched, records, rules });
   return { outcome };
 }
 
-/** While a host plays on a copy, a whole value may be replaced only by who says what they replace. */
-function checkGuarded(transactions: readonly Transaction[], host: string): void {
+/** A whole value that somebody else may have changed is replaced only by who says what they replace. */
+function checkGuarded(transactions: readonly Transaction[], why: string): void {
   for (const change of transactions.flatMap(({ changes }) => changes)) {
     if (replacesBlindly(change)) {
       throw new Refusal(
         'precondition-needed',
-        `The player is in a session on "${host}": a ${change.op} on ${change.key} needs ifRevision, the revision that you read.`,
+        `${why}: a ${change.op} on ${change.key} needs ifRevision, the revision that you read.`,
         { key: change.key },
       );
     }

@@ -12,6 +12,7 @@ import { renew } from './renew.js';
 import { save } from './save.js';
 import { bringBack } from './bring-back.js';
 import { restoreCheckpoint } from './restore-checkpoint.js';
+import { restoreRevision, turnBack } from './turn-back.js';
 import { installManifest, watchPlayers } from './install-manifest.js';
 import { setLearning } from './learning.js';
 import { emptyEnvironment, makeNew } from './make-new.js';
@@ -61,6 +62,8 @@ export const commands = {
   changeOutside,
   bringBack,
   restoreCheckpoint,
+  restoreRevision,
+  turnBack,
   installManifest,
   watchPlayers,
   setLearning,

@@ -1,4 +1,4 @@
-import type { Json } from '../json.js';
+import type { Json } from './json.js';
 
 const longest = 60;
 
