@@ -279,6 +279,7 @@ describe('the feed', () => {
         changes: [{ op: 'credit', key: 'currency/feather', amount, reason: 'gift' }],
       })),
       by: 'the shop',
+      byOperator: false,
     });
 
   it('tells what a commit did in the order of its commands, and before it answers any of them', async () => {

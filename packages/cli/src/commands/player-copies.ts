@@ -5,9 +5,9 @@ import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
 import { timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
-import { environmentOption, jsonOption, wholeNumber } from './options.js';
+import { environmentOption, jsonOption } from './options.js';
 
-/** Copies of what a player had: listed, and brought back. */
+/** Copies of what a player had. */
 export function addCheckpoints(player: Command): void {
   player
     .command('checkpoints <id>')
@@ -29,32 +29,6 @@ export function addCheckpoints(player: Command): void {
         rows.length === 0
           ? 'There are no checkpoints.'
           : table(['NUMBER', 'NAME', 'SUMMARY', 'MADE', 'BY', 'RECORDS', 'GIVEN UP, KEPT UNTIL'], rows),
-      );
-    });
-
-  player
-    .command('restore <id>')
-    .argument('<number>', 'the number of the checkpoint', wholeNumber(1, Number.MAX_SAFE_INTEGER))
-    .description('bring back what a checkpoint holds, by its number')
-    .option('--yes', 'do not ask', false)
-    .option(...environmentOption)
-    .option(...jsonOption)
-    .action(async (id: string, checkpoint: number, options: ShowOptions & { readonly yes: boolean }) => {
-      const operator = signedInOperator(options.environment);
-      const found = (await operator.checkpoints(id)).checkpoints.find((one) => one.number === checkpoint);
-      if (found === undefined) {
-        throw new NotThere(`${id} has no checkpoint ${checkpoint}: see "vekkon player checkpoints ${id}".`);
-      }
-      const what = `"${found.name}" (${found.records.length} records)`;
-      await confirmed(
-        `${id} gets back what the checkpoint ${what} holds; what is there now goes to the trash, and gifts since are kept. Restore it?`,
-        options.yes,
-      );
-      const done = await operator.restoreCheckpoint(id, checkpoint);
-      print(done, options, () =>
-        done.restored.length === 0
-          ? 'Everything was as the checkpoint holds it.'
-          : `Restored: ${done.restored.join(', ')}.`,
       );
     });
 }

@@ -8,6 +8,8 @@ import { recordInWords, timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
 import { environmentOption, jsonOption, wholeNumber } from './options.js';
 import { addCheckpoints, addDevices } from './player-copies.js';
+import { addEdit } from './player-edit.js';
+import { addHistory } from './player-history.js';
 
 export function addPlayer(program: Command): void {
   const player = program.command('player').description('look at players and what is stored for them');
@@ -108,6 +110,8 @@ export function addPlayer(program: Command): void {
       print(done, options, () => `${done.broughtBack} is back.`);
     });
 
+  addHistory(player);
+  addEdit(player);
   addCheckpoints(player);
   addDevices(player);
 
