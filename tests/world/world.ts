@@ -138,13 +138,19 @@ export class World {
 
   /** Another operator, signed in. */
   async signInAs(email: string, role: Role): Promise<VekkonOperator> {
+    const token = await this.tokenOf(email, role);
+    return new VekkonOperator({ url: this.url, token, environment: `highfell-gliders/${this.environment}` });
+  }
+
+  /** The token of another operator. */
+  async tokenOf(email: string, role: Role): Promise<string> {
     const { writer } = this.#service.store;
     const { number } = await writer.do('addOperator', { email, name: role, role, passwordHash: '-' });
     const token = `vko_${randomBytes(24).toString('base64url')}`;
     const hash = createHash('sha256').update(token).digest('base64url');
     const expiresAt = (this.#clock?.now() ?? Date.now()) + 3_600_000;
     await writer.do('addCredential', { hash, sort: 'operator', operator: number, expiresAt });
-    return new VekkonOperator({ url: this.url, token, environment: `highfell-gliders/${this.environment}` });
+    return token;
   }
 
   /** A host that saves when it is told to, and gives up soon. */

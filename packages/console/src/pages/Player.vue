@@ -11,6 +11,8 @@ import TabPanels from 'primevue/tabpanels';
 import Tabs from 'primevue/tabs';
 import { computed, ref } from 'vue';
 import CheckpointsView from '../components/CheckpointsView.vue';
+import HistoryView from '../components/player/HistoryView.vue';
+import MendView from '../components/player/MendView.vue';
 import LedgerView from '../components/LedgerView.vue';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import RecordsView from '../components/RecordsView.vue';
@@ -24,7 +26,9 @@ import { agoInWords, hostInWords, timeInWords } from '../words.js';
 
 const { id } = defineProps<{ id: string }>();
 
-const { calls } = useSignedIn();
+const { calls, operator } = useSignedIn();
+/** Who may change what players have. */
+const mayMend = computed(() => ['support', 'designer', 'admin'].includes(operator.value?.role ?? 'viewer'));
 const player = ref<PlayerDetails>();
 const sessions = ref<readonly SessionSummary[]>([]);
 const manifest = ref<Manifest>();
@@ -91,6 +95,8 @@ refreshing(load);
     <Tabs value="records" lazy>
       <TabList>
         <Tab value="records">Records</Tab>
+        <Tab v-if="mayMend" value="mend">Change</Tab>
+        <Tab value="history">History</Tab>
         <Tab value="ledger">Ledger</Tab>
         <Tab value="standings">Standings</Tab>
         <Tab value="sessions">Sessions</Tab>
@@ -122,6 +128,12 @@ refreshing(load);
             />
             <pre>{{ json }}</pre>
           </div>
+        </TabPanel>
+        <TabPanel v-if="mayMend && manifest" value="mend">
+          <MendView :player="player" :manifest="manifest" @changed="load" />
+        </TabPanel>
+        <TabPanel value="history">
+          <HistoryView :player="player" @changed="load" />
         </TabPanel>
         <TabPanel value="ledger">
           <LedgerView :player="player.id" />

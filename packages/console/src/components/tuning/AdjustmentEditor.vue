@@ -7,7 +7,7 @@ import InputText from 'primevue/inputtext';
 import { computed } from 'vue';
 import AudienceEditor from './AudienceEditor.vue';
 import type { AttributeTypes } from './tuned.js';
-import ValueEditor from './ValueEditor.vue';
+import ValueEditor from '../values/ValueEditor.vue';
 
 /** One adjustment: what it gives, when, and for whom. */
 const { adjustment, schema, types, measures } = defineProps<{

@@ -11,7 +11,7 @@ import Button from 'primevue/button';
 import InputText from 'primevue/inputtext';
 import Select from 'primevue/select';
 import { computed } from 'vue';
-import JsonEditor from './JsonEditor.vue';
+import JsonEditor from '../values/JsonEditor.vue';
 import { plain, type AttributeTypes } from './tuned.js';
 
 /** For whom an adjustment is: tests that must all hold; what nests deeper is edited as JSON. */

@@ -6,7 +6,7 @@ import InputNumber from 'primevue/inputnumber';
 import InputText from 'primevue/inputtext';
 import Select from 'primevue/select';
 import { computed, ref, shallowRef } from 'vue';
-import JsonEditor from './JsonEditor.vue';
+import JsonEditor from '../values/JsonEditor.vue';
 
 /** Another tunable: its name, what it is, its type, its value, its bounds. */
 const emit = defineEmits<{ declare: [tunable: DeclareTunableRequest]; left: [] }>();

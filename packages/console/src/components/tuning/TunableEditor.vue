@@ -15,7 +15,7 @@ import { computed, ref, shallowRef, watch } from 'vue';
 import { agoInWords } from '../../words.js';
 import AdjustmentEditor from './AdjustmentEditor.vue';
 import { newAdjustmentId, plain, stateOf, tunedOf, type AttributeTypes, type DraftTunable } from './tuned.js';
-import ValueEditor from './ValueEditor.vue';
+import ValueEditor from '../values/ValueEditor.vue';
 
 /** One tunable: its base value, and its adjustments in the order in which they are tried. */
 const { name, tunable, types, manifest, problem, mayEdit, mayRemove } = defineProps<{

@@ -1,4 +1,3 @@
-import type { Json } from '@vekkon/core';
 import type { Adjustment, Tuned, TuningRules } from '@vekkon/core/tuning';
 import type { AdjustmentTold, Draft, PutDraftRequest } from '@vekkon/protocol';
 
@@ -43,14 +42,4 @@ export function newAdjustmentId(): string {
 export function stateOf({ window }: Pick<Adjustment, 'window'>, at: number): 'past' | 'running' | 'to come' {
   if (window?.until !== undefined && Date.parse(window.until) <= at) return 'past';
   return window?.from !== undefined && Date.parse(window.from) > at ? 'to come' : 'running';
-}
-
-/** A value in a field of a form, by its schema. */
-export function fieldOf(schema: Json): 'boolean' | 'number' | 'choice' | 'text' | 'json' {
-  if (typeof schema !== 'object' || schema === null || Array.isArray(schema)) return 'json';
-  const { type, enum: choices } = schema as { readonly type?: Json; readonly enum?: Json };
-  if (Array.isArray(choices)) return 'choice';
-  if (type === 'boolean') return 'boolean';
-  if (type === 'number' || type === 'integer') return 'number';
-  return type === 'string' ? 'text' : 'json';
 }

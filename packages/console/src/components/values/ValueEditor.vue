@@ -5,10 +5,10 @@ import SelectButton from 'primevue/selectbutton';
 import { computed, ref, watch } from 'vue';
 import JsonEditor from './JsonEditor.vue';
 import TableEditor from './TableEditor.vue';
-import { fieldOf } from './tuned.js';
+import { fieldOf } from './field-of.js';
 import ValueField from './ValueField.vue';
 
-/** A tunable's value: a field, a form made from its schema, a table, or JSON with marks. */
+/** A value: a field, a form made from its schema, a table, or JSON with marks. */
 const { value, schema, label } = defineProps<{ value: Json; schema: Json; label: string }>();
 const emit = defineEmits<{ change: [value: Json]; wrong: [detail: string | undefined] }>();
 const field = computed(() => fieldOf(schema));
@@ -88,6 +88,7 @@ function setMember(name: string, to: Json): void {
   display: grid;
   gap: 0.6rem;
   justify-items: start;
+  width: 100%;
 }
 
 .value > .json,

@@ -3,9 +3,10 @@ import type { Json } from '@vekkon/core';
 import InputNumber from 'primevue/inputnumber';
 import InputText from 'primevue/inputtext';
 import Select from 'primevue/select';
+import Textarea from 'primevue/textarea';
 import ToggleSwitch from 'primevue/toggleswitch';
 import { computed } from 'vue';
-import { fieldOf } from './tuned.js';
+import { fieldOf } from './field-of.js';
 
 /** One plain value, in the field that its schema asks for. */
 const { value, schema, label } = defineProps<{ value: Json | undefined; schema: Json; label: string }>();
@@ -15,6 +16,11 @@ const choices = computed(() =>
   ((schema as { readonly enum?: readonly Json[] }).enum ?? []).map((one) => ({ one, label: String(one) })),
 );
 const isWhole = computed(() => (schema as { readonly type?: Json }).type === 'integer');
+
+/** A list of texts, one a line; a line that is empty is none. */
+function linesOf(text: string | undefined): readonly string[] {
+  return (text ?? '').split('\n').filter((line) => line.trim() !== '');
+}
 </script>
 
 <template>
@@ -43,6 +49,15 @@ const isWhole = computed(() => (schema as { readonly type?: Json }).type === 'in
     locale="en-GB"
     :aria-label="label"
     @input="({ value: now }) => typeof now === 'number' && emit('change', now)"
+  />
+  <Textarea
+    v-else-if="field === 'list'"
+    :model-value="Array.isArray(value) ? value.join('\n') : ''"
+    rows="3"
+    size="small"
+    placeholder="one a line"
+    :aria-label="label"
+    @update:model-value="(now) => emit('change', linesOf(now))"
   />
   <InputText
     v-else
