@@ -77,16 +77,14 @@ export const attacks: { readonly [name: string]: Attack } = {
     atOnce: 200,
     prepare: async (call, aim) => {
       const { token, session } = await device(call, aim);
-      const note = 'x'.repeat(240_000);
       for (let index = 1; index <= 12; index++) {
-        const value = { flights: 0, highest: null, notes: [note], camps: [] };
-        await call('PUT', `/v1/players/p-large-${index}/records/progress/logbook`, aim.hostKey, value);
+        await call('PUT', `/v1/players/p-large-${index}/records/progress/chart`, aim.hostKey, 'x'.repeat(240_000));
       }
       return { token, session };
     },
     attack: (call, { hostKey }) => {
       const players = Array.from({ length: 12 }, (_, index) => `p-large-${index + 1}`);
-      return call('POST', '/v1/players/read', hostKey, { players, keys: ['progress/logbook', 'progress/flight'] });
+      return call('POST', '/v1/players/read', hostKey, { players, keys: ['progress/chart', 'progress/flight'] });
     },
   },
   'calls of one device': {
@@ -189,7 +187,7 @@ async function run(name: string, aim: Aim): Promise<void> {
     });
     statuses.set(String(response.status), (statuses.get(String(response.status)) ?? 0) + 1);
     const text = await response.text();
-    return text.startsWith('{') ? (JSON.parse(text) as unknown) : undefined;
+    return text.length < 100_000 && text.startsWith('{') ? (JSON.parse(text) as unknown) : undefined;
   };
   const prepared = (await prepare?.(call, aim)) as never;
   statuses.clear();

@@ -80,6 +80,20 @@ describe('what one device may ask for', () => {
     expect((await calm.call('GET', '/v1/me')).status).to.equal(200);
   });
 
+  it('is told after a while where it is too much: who asks on and on takes little from the others', async () => {
+    const loud = await device(world, 'on and on');
+    for (let time = 0; time < 20; time++) await loud.call('GET', '/v1/me');
+    const order: string[] = [];
+    const refused = Promise.all(
+      Array.from({ length: 3 }, async () => order.push(String((await loud.call('GET', '/v1/me')).status))),
+    );
+    // Held back, they come after a call that is begun later.
+    expect((await world.call('GET', '/v1/players/p-1')).status).to.equal(404);
+    order.push('somebody else');
+    await refused;
+    expect(order).to.deep.equal(['somebody else', '429', '429', '429']);
+  });
+
   it('is as many calls at the same time', async () => {
     const many = await device(world, 'many');
     await world.operator.startDisturbance({ refuse: 0, delay: { from: 300, to: 300 }, loseResponses: 0, seconds: 60 });
@@ -112,11 +126,16 @@ describe('what one device may ask for', () => {
 
   it('is told in few words what is wrong, however much is', async () => {
     const wrong = await device(world, 'wrong');
-    const body = Object.fromEntries(Array.from({ length: 60_000 }, (_, index) => [`member${index}`, 0]));
-    const answer = await wrong.call('POST', '/v1/saves', { saves: [], ...body });
+    const members = (many: number) => Object.fromEntries(Array.from({ length: many }, (_, at) => [`member${at}`, 0]));
+    const answer = await wrong.call('POST', '/v1/saves', { saves: [], ...members(20_000) });
     expect(codeOf(answer)).to.equal('request-invalid');
     expect(answer.text.length).to.be.lessThan(1_000);
-    expect((answer.body as ProblemDetails).detail).to.contain('"saves", "member0", and 59999 more');
+    expect((answer.body as ProblemDetails).detail).to.contain('"saves", "member0", and 19999 more');
+    const unread = await wrong.call('POST', '/v1/saves', { saves: [], ...members(60_000) });
+    expect([unread.status, (unread.body as ProblemDetails).detail]).to.deep.equal([
+      413,
+      'A body from a device may have 25,000 members, of all objects in it together: send several smaller ones.',
+    ]);
     const few = await wrong.call('POST', '/v1/saves', { saves: [], a: 0, b: 0, c: 0 });
     expect((few.body as ProblemDetails).detail).to.contain('members that are not known: "a", "b", and 1 more');
   });

@@ -36,6 +36,14 @@ export const usualLimits: CallLimitNumbers = {
 const minute = 60_000;
 
 /**
+ * How long whoever asks for too much waits for that answer, in milliseconds,
+ * and how many may wait for it: who asks again at once, on as many connections
+ * as they like, takes next to nothing from the others.
+ */
+const heldBackFor = 500;
+const mostHeldBack = 4_096;
+
+/**
  * Bounds what one device, one player or one address may ask for, so that
  * nobody takes the service from the others. Game servers and operators are
  * not counted: their keys can be revoked.
@@ -51,6 +59,7 @@ export class CallLimits {
   readonly #byAddress: RequestHandler;
   readonly #newDevices: RequestHandler;
   readonly #newCredentials: RequestHandler;
+  #heldBack = 0;
 
   constructor(numbers: Partial<CallLimitNumbers> = {}) {
     this.#numbers = { ...usualLimits, ...numbers };
@@ -64,12 +73,12 @@ export class CallLimits {
 
   /** A credential is shown that is not known yet. @throws Refusal `too-many-requests` */
   meet(request: Request, response: Response): Promise<void> {
-    return pass(this.#newCredentials, request, response);
+    return this.#holdBack(response, pass(this.#newCredentials, request, response));
   }
 
   /** A game on a device asks to be known. @throws Refusal `too-many-requests` */
   addDevice(request: Request, response: Response): Promise<void> {
-    return pass(this.#newDevices, request, response);
+    return this.#holdBack(response, pass(this.#newDevices, request, response));
   }
 
   /**
@@ -78,7 +87,26 @@ export class CallLimits {
    * @returns what to call when it has been answered
    * @throws Refusal `too-many-requests`, with how long to wait
    */
-  async enter(request: Request, response: Response, principal: Principal): Promise<() => void> {
+  enter(request: Request, response: Response, principal: Principal): Promise<() => void> {
+    return this.#holdBack(response, this.#letIn(request, response, principal));
+  }
+
+  /** Whoever is refused is told so after a while; where too many wait for that, at once, and their connection is closed. */
+  async #holdBack<T>(response: Response, work: Promise<T>): Promise<T> {
+    try {
+      return await work;
+    } catch (error) {
+      if (this.#heldBack >= mostHeldBack) {
+        response.setHeader('Connection', 'close');
+        throw error;
+      }
+      this.#heldBack++;
+      await new Promise<void>((resolve) => setTimeout(resolve, heldBackFor).unref()).finally(() => this.#heldBack--);
+      throw error;
+    }
+  }
+
+  async #letIn(request: Request, response: Response, principal: Principal): Promise<() => void> {
     if (principal.sort !== 'device' && principal.sort !== 'device-key') return () => undefined;
     (request as Counted).caller = principal;
     await pass(this.#byAddress, request, response);

@@ -4,7 +4,7 @@ import type { Clock, EnvironmentRow, LongReads, Reader, Writer } from '@vekkon/s
 import cors from 'cors';
 import type { Request, Response } from 'express';
 import { z } from 'zod';
-import type { Access, Principal } from './access.js';
+import { isOnDevice, type Access, type Principal } from './access.js';
 import type { BoardStreams } from './board-streams.js';
 import type { Boards } from './boards.js';
 import { addressOf, pass, type CallLimits } from './call-limits.js';
@@ -99,7 +99,13 @@ export function serveRoute<R extends Route>(
     const leave = await desk.limits.enter(request, response, principal);
     try {
       await readBody(request, response, route, principal);
-      desk.limits.countBytes(principal, typeof request.body === 'string' ? request.body.length : 0);
+      const sent = typeof request.body === 'string' ? request.body.length : 0;
+      desk.limits.countBytes(principal, sent);
+      if (isOnDevice(principal) && sent > largeBody) {
+        checkMembersOf(request.body as string);
+        // What takes long to read is read in turns, so that several at once do not add up.
+        await desk.turns.take(callerOf(principal, request), async () => undefined);
+      }
       await answerCall(principal, request, response);
     } finally {
       leave();
@@ -139,7 +145,6 @@ export function serveRoute<R extends Route>(
 const readsMuch: ReadonlySet<Route> = new Set<Route>([
   routes.player,
   routes.me,
-  routes.readPlayers,
   routes.checkpoints,
   routes.playerCheckpoints,
   routes.trash,
@@ -255,6 +260,22 @@ function checkMembers(given: unknown, where: string, levels = 8): void {
   }
   for (const name of names) {
     if (!freeForm.has(name)) checkMembers((given as { [name: string]: unknown })[name], where, levels - 1);
+  }
+}
+
+/** What is larger than most that a game on a device has to say, in characters. */
+const largeBody = 64 * 1024;
+/** As many members take some 20 milliseconds to read, which nobody else waits longer for. */
+const mostMembersSent = 25_000;
+
+/** Refuses what would take long to read because of how much it is made of, before it is read. */
+function checkMembersOf(text: string): void {
+  let members = 0;
+  for (let at = text.indexOf('":'); at >= 0; at = text.indexOf('":', at + 2)) {
+    if (++members > mostMembersSent) {
+      const detail = `A body from a device may have ${mostMembersSent.toLocaleString('en')} members, of all objects in it together: send several smaller ones.`;
+      throw new Refusal('body-too-large', detail);
+    }
   }
 }
 

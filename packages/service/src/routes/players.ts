@@ -20,6 +20,8 @@ import { recordsByKey } from '../records-by-key.js';
 import { nameOf } from '../access.js';
 import { JsonText, serveRoute, type Desk } from '../serve-route.js';
 
+type ReadPlayer = ReadResponse['players'][string];
+
 /** How the ids of a rehearsal's players begin. */
 const rehearsalPrefix = 'rehearsal-';
 
@@ -58,7 +60,7 @@ export function servePlayers(desk: Desk): void {
     return new JsonText(`{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1)}`);
   });
 
-  serveRoute(desk, routes.readPlayers, async ({ body, environment }) => {
+  serveRoute(desk, routes.readPlayers, async ({ body, environment, principal }) => {
     const place = environment();
     const { rules } = await reader.manifests.newestOf(place);
     // What is asked for under a former name is answered under it.
@@ -68,22 +70,26 @@ export function servePlayers(desk: Desk): void {
       if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
       asked.set(declared.key, key);
     }
-    const found: ReadResponse['players'] = {};
+    const found: string[] = [];
     const unknown: string[] = [];
     for (const id of new Set(body.players)) {
-      const player = await reader.players.one(place.number, id);
-      if (player === undefined) {
-        unknown.push(id);
-        continue;
-      }
-      const all = await reader.players.records(player, place);
-      const wanted = [...asked].flatMap(([key, name]) => {
-        const record = all.get(key);
-        return record === undefined ? [] : [[name, record] as const];
+      // One player a turn, written out in it: between two of them everybody else is answered.
+      const text = await desk.turns.take(nameOf(principal), async () => {
+        const player = await reader.players.one(place.number, id);
+        if (player === undefined) return undefined;
+        const all = await reader.players.records(player, place);
+        const wanted = [...asked].flatMap(([key, name]) => {
+          const record = all.get(key);
+          return record === undefined ? [] : [[name, record] as const];
+        });
+        const records = recordsByKey(body.keys === undefined ? all : new Map(wanted));
+        return `${JSON.stringify(id)}:${JSON.stringify({ name: player.name, records } satisfies ReadPlayer)}`;
       });
-      found[id] = { name: player.name, records: recordsByKey(body.keys === undefined ? all : new Map(wanted)) };
+      if (text === undefined) unknown.push(id);
+      else found.push(text);
     }
-    return { now: rfc3339(desk.clock.now()), players: found, unknown };
+    const now = rfc3339(desk.clock.now());
+    return new JsonText(`{"now":"${now}","players":{${found.join(',')}},"unknown":${JSON.stringify(unknown)}}`);
   });
 
   serveRoute(desk, routes.playerSessions, async ({ params, query, environment }) => {
