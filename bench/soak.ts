@@ -123,6 +123,9 @@ for (let at = 1; at <= minutes; at++) {
 }
 isOver = true;
 await Promise.all(players);
+for (const { reason, host, transactions } of await whereUnsettled()) {
+  process.stdout.write(`unsettled: ${transactions} × ${reason} of ${host}\n`);
+}
 const stopping = performance.now();
 await demo.end('SIGINT');
 process.stdout.write(`Asked to stop, it had ended after ${((performance.now() - stopping) / 1_000).toFixed(1)} s.\n`);
@@ -132,11 +135,15 @@ rmSync(path.dirname(data), { recursive: true });
 process.exit();
 
 async function unsettledNow(): Promise<number> {
+  return (await whereUnsettled()).reduce((sum, { transactions }) => sum + transactions, 0);
+}
+
+async function whereUnsettled() {
   const { token } = await VekkonOperator.signIn(demo.url, access.operator.email, access.operator.password);
   const operator = new VekkonOperator({ url: demo.url, token });
-  const { transactions } = await operator.unsettledSummary();
+  const { sums } = await operator.unsettledSummary();
   await operator.signOut();
-  return transactions;
+  return sums;
 }
 
 /** Holds the last third against the middle one. @returns is everything level? */

@@ -81,7 +81,7 @@ describe('what one device may ask for', () => {
   });
 
   it('is told after a while where it is too much: who asks on and on takes little from the others', async () => {
-    const loud = await device(world, 'on and on');
+    const loud = await device(world, 'onandon');
     for (let time = 0; time < 20; time++) await loud.call('GET', '/v1/me');
     const order: string[] = [];
     const refused = Promise.all(
