@@ -46,7 +46,6 @@ async function picture(name) {
 await page.goto(`${access.url}/console/`);
 await page.getByLabel('E-mail').fill(access.operator.email);
 await page.getByLabel('Password').fill(access.operator.password);
-await picture('console-sign-in');
 await page.getByRole('button', { name: 'Sign in' }).click();
 await page.getByRole('heading', { name: 'Players' }).waitFor();
 // Long enough for every pilot to have joined, and some to have left again.
@@ -63,6 +62,16 @@ await page.getByRole('tab', { name: 'Ledger' }).click();
 await page.getByRole('columnheader', { name: 'Balance' }).waitFor();
 await page.waitForTimeout(600);
 await picture('console-ledger');
+await page.getByRole('tab', { name: 'Change', exact: true }).click();
+await page.getByRole('button', { name: 'Change currency/feather' }).click();
+await page.getByLabel('Balance of currency/feather').click();
+await page.keyboard.press('Control+A');
+await page.keyboard.type('340');
+await page.getByRole('button', { name: 'Change inventory/pack' }).click();
+await page.getByLabel('Why?').fill('lost in a storm');
+await page.evaluate(() => window.scrollTo(0, 0));
+await page.waitForTimeout(600);
+await picture('console-change');
 await page.goto(`${access.url}/console/manifest`);
 await page.getByRole('heading', { name: 'What is declared' }).waitFor();
 const nextVersion = readFileSync(path.join(root, 'packages/demo/highfell-gliders.yaml'), 'utf8')
@@ -181,7 +190,7 @@ async function terminal(name, command, wait = 5_000) {
   window.kill();
   screen.kill();
 }
-await terminal('terminal-player-show', 'vekkon player show p-10402');
+await terminal('terminal-player-show', 'vekkon player show p-10402; vekkon player history p-10402 --count 6');
 writeFileSync(`${folder}/next.yaml`, nextVersion);
 await terminal('terminal-manifest-diff', `vekkon manifest diff ${folder}/next.yaml`);
 await terminal(

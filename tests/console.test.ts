@@ -78,6 +78,8 @@ describe('the console', () => {
     const row = stay.getByRole('row').filter({ hasText: 'currency/feather' });
     await row.waitFor();
     expect(await row.getByRole('cell').allInnerTexts()).to.deep.equal(['40', '1,274']);
+    await (await world.host('ridge-eu-4').join('p-10442')).leave();
+    await page.locator('ol li').nth(1).getByText('carried over').waitFor();
   });
 
   it('lets a late transaction be settled, after asking', async () => {

@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { ServiceRefused, type VekkonOperator } from '@vekkon/client';
+import type { ServiceRefused, VekkonOperator } from '@vekkon/client';
 import { failure } from './world/failure.js';
 import { TestClock, World } from './world/world.js';
 
@@ -106,6 +106,48 @@ describe("what a player's records held before", () => {
     await session.leave();
   });
 
+  it('is exported as one document with everything else that is kept, in a stable order', async () => {
+    const { exportedAt, activity: acts, ...whole } = await operator.history.export(player);
+    expect([whole.format, whole.environment, whole.player.id]).to.deep.equal([
+      'vekkon-player',
+      'highfell-gliders/dev',
+      player,
+    ]);
+    const { revisions } = await operator.history.page(player, { count: 200 });
+    expect(whole.history).to.have.lengthOf(revisions.length);
+    expect(whole.history.filter(({ key }) => key === 'progress/flight').map(({ revision }) => revision)).to.deep.equal(
+      revisions
+        .filter(({ key }) => key === 'progress/flight')
+        .map(({ revision }) => revision)
+        .toReversed(),
+    );
+    const held = new Map(whole.records.map(({ key, value }) => [key, value]));
+    expect(held.get('progress/flight')).to.deep.equal((await stored('progress/flight')).value);
+    expect(whole.ledger.map(({ reason }) => reason)).to.include.members(['climb 2', 'revision 2 again']);
+    expect(whole.sessions.map(({ host }) => host)).to.deep.equal(['ridge-eu-1', 'ridge-eu-2']);
+    expect(whole.trash).to.have.length.greaterThan(0);
+    expect(acts.at(-1)).to.include({ what: 'exported', by: World.admin.email });
+    expect(exportedAt).to.equal(new Date(clock.wall).toISOString());
+    const { exportedAt: _, activity, ...again } = await operator.history.export(player);
+    expect(again).to.deep.equal(whole);
+    expect(activity).to.have.lengthOf(acts.length + 1);
+  });
+
+  it('is exported page by page, however much it is', async () => {
+    const session = await world.host('ridge-eu-9').join('p-10444');
+    for (let climb = 0; climb < 450; climb++) {
+      session.increase('climbs', 1);
+      session.credit('feather', 1, `climb ${climb}`);
+      if (climb % 3 === 0) await session.save();
+    }
+    await session.leave();
+    const { ledger, history } = await operator.history.export('p-10444');
+    expect(ledger.filter(({ op }) => op === 'credit')).to.have.lengthOf(450);
+    expect(new Set(ledger.map(({ reason }) => reason))).to.have.lengthOf(451);
+    const climbs = history.filter(({ key }) => key === 'progress/climbs').map(({ revision }) => Number(revision));
+    expect(climbs).to.deep.equal([...new Set(climbs)].toSorted((one, other) => one - other));
+  });
+
   it('is not for whoever may only look to bring back', async () => {
     const viewer = await world.signInAs('ada@highfell.example', 'viewer');
     expect((await viewer.history.page(player)).revisions).to.have.length.greaterThan(3);
@@ -149,6 +191,19 @@ describe('a player who is mended by hand', () => {
     expect(
       activity.filter(({ what }) => what === 'changed').map(({ by, player: who, detail }) => [by, who, detail]),
     ).to.deep.equal([[World.admin.email, player, 'currency/feather 40 → 70; progress/climbs 0 → 7']]);
+  });
+
+  it('is told from one whose next join found exactly what was left', async () => {
+    const { operator } = world;
+    const stay = async () => (await world.host('ridge-eu-7').join('p-10443')).leave();
+    await stay();
+    await stay();
+    await operator.change('p-10443', 'mend-4', [
+      { changes: [{ op: 'credit', key: 'currency/feather', amount: 5, reason: 'a gift' }] },
+    ]);
+    await stay();
+    const { sessions } = await operator.sessionsOf('p-10443');
+    expect(sessions.map(({ changedAfter }) => changedAfter)).to.deep.equal([null, 1, 0]);
   });
 
   it('must be known', async () => {

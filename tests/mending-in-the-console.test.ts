@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { expect } from 'chai';
 import type { Browser, Page } from 'playwright-core';
 import type { HostSession } from '@vekkon/client';
@@ -141,6 +142,17 @@ describe('the page of a player', () => {
     expect(complaints).to.deep.equal([]);
   });
 
+  it('gives everything that is kept of a player as a file', async () => {
+    const downloading = page.waitForEvent('download');
+    await page.getByRole('button', { name: 'Export' }).click();
+    const download = await downloading;
+    expect(download.suggestedFilename()).to.equal(`${player}.json`);
+    const document = JSON.parse(readFileSync(await download.path(), 'utf8')) as {
+      readonly history: readonly unknown[];
+    };
+    expect(document.history.length).to.be.greaterThan(5);
+  });
+
   it('offers no changes to whoever may only look', async () => {
     const token = await world.tokenOf('ada@highfell.example', 'viewer');
     const other = await (await browser.newContext()).newPage();
@@ -148,5 +160,6 @@ describe('the page of a player', () => {
     await other.goto(`${world.url}/console/players/${player}`);
     await other.getByRole('tab', { name: 'History' }).waitFor();
     expect(await other.getByRole('tab', { name: 'Change' }).count()).to.equal(0);
+    expect(await other.getByRole('button', { name: 'Export' }).count()).to.equal(0);
   });
 });

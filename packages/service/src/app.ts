@@ -20,6 +20,7 @@ import { servePlayers } from './routes/players.js';
 import { serveRecords } from './routes/records.js';
 import { serveSessions } from './routes/sessions.js';
 import { serveTuning } from './routes/tuning.js';
+import { serveExport } from './routes/export.js';
 import { serveHistory } from './routes/history.js';
 import { serveTrash } from './routes/trash.js';
 import { serveUnsettled } from './routes/unsettled.js';
@@ -71,6 +72,7 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   servePlayers(desk);
   serveTrash(desk);
   serveHistory(desk);
+  serveExport(desk);
   serveCheckpoints(desk);
   serveManifests(desk);
   serveEnvironments(desk);

@@ -4,6 +4,7 @@ export type { LongReads } from './reader/long-reads.js';
 export type { Reader } from './reader/reader.js';
 export type { Credential } from './reader/access.js';
 export type { ManifestDiff } from './reader/manifests.js';
+export { exportParts, type ExportCursor, type ExportedRows } from './reader/export.js';
 export type { PlayerReads } from './reader/player.js';
 export type { Writer } from './writer/writer.js';
 export type { BoardReads, LiveSeason } from './reader/boards.js';

@@ -1,4 +1,5 @@
 import type { AsOfResponse, HistoryPage } from '@vekkon/protocol';
+import { existsSync } from 'node:fs';
 import type { Command } from 'commander';
 import { NotThere, WrongCommandLine } from '../exit-status.js';
 import { confirmed } from '../output/confirm.js';
@@ -6,6 +7,7 @@ import { print, type ShowOptions } from '../output/print.js';
 import { bold, table } from '../output/table.js';
 import { timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
+import { writeText } from '../text-of.js';
 import { environmentOption, jsonOption, timeFrom, wholeNumber } from './options.js';
 
 interface HistoryOptions extends ShowOptions {
@@ -44,6 +46,22 @@ export function addHistory(player: Command): void {
     .action(async (id: string, time: string, options: ShowOptions) => {
       const then = await signedInOperator(options.environment).history.asOf(id, timeFrom(time));
       print(then, options, () => asOfInWords(id, then));
+    });
+
+  player
+    .command('export <id> [file]')
+    .description('everything that is kept of a player, as one JSON document; to the screen if no file is named')
+    .option('--yes', 'overwrite the file without asking', false)
+    .option(...environmentOption)
+    .action(async (id: string, file: string | undefined, options: ShowOptions & { readonly yes: boolean }) => {
+      const document = await signedInOperator(options.environment).history.export(id);
+      const text = `${JSON.stringify(document, null, 2)}\n`;
+      if (file === undefined) return void process.stdout.write(text);
+      if (existsSync(file)) await confirmed(`${file} is there already. Overwrite it?`, options.yes);
+      writeText(file, text);
+      process.stdout.write(
+        `${file} has everything of ${id}: ${document.records.length} records, ${document.history.length} revisions, ${document.ledger.length} lines of the ledger.\n`,
+      );
     });
 
   player

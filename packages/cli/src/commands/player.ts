@@ -169,6 +169,7 @@ function playerInWords(details: PlayerDetails, sessions: SessionList['sessions']
     one.host,
     String(one.saves),
     one.end ?? 'open',
+    one.changedAfter === null ? '–' : one.changedAfter === 0 ? 'the same' : `changed ${one.changedAfter}×`,
   ]);
   return [
     title,
@@ -176,7 +177,7 @@ function playerInWords(details: PlayerDetails, sessions: SessionList['sessions']
     '',
     table(['RECORD', 'REVISION', 'VALUE'], records),
     '',
-    table(['JOINED', 'ENDED', 'HOST', 'SAVES', 'END'], stays),
+    table(['JOINED', 'ENDED', 'HOST', 'SAVES', 'END', 'NEXT JOIN FOUND'], stays),
   ].join('\n');
 }
 

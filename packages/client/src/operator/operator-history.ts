@@ -1,4 +1,4 @@
-import type { AsOfResponse, HistoryPage, RevisionOfRecord } from '@vekkon/protocol';
+import type { AsOfResponse, HistoryPage, PlayerExport, RevisionOfRecord } from '@vekkon/protocol';
 import type { HttpTransport } from '../transport/transport.js';
 
 /** How long to wait for what walks a player's whole history, in milliseconds. */
@@ -60,6 +60,11 @@ export class OperatorHistory {
     body: { readonly at: string; readonly ifSeen: number; readonly keys?: readonly string[] | undefined },
   ): Promise<{ readonly restored: readonly string[] }> {
     return this.#post(player, 'as-of/restore', body);
+  }
+
+  /** Everything that is kept of a player, as one document. */
+  export(player: string): Promise<PlayerExport> {
+    return this.#get(player, 'export', {});
   }
 
   #get<Answer>(

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { SessionDetails, SessionSummary } from '@vekkon/protocol';
+import type { ListedSession, SessionDetails } from '@vekkon/protocol';
 import { computed, ref } from 'vue';
 import { useSignedIn } from '../signed-in.js';
 import { endInWords, hostInWords, timeInWords } from '../words.js';
@@ -7,7 +7,7 @@ import ProblemNotice from './ProblemNotice.vue';
 import ValueView from './ValueView.vue';
 
 /** A player's stays: who held them, and what they came with and left behind. */
-const { sessions } = defineProps<{ sessions: readonly SessionSummary[] }>();
+const { sessions } = defineProps<{ sessions: readonly ListedSession[] }>();
 
 const { calls } = useSignedIn();
 const opened = ref<string>();
@@ -55,6 +55,15 @@ const shown = computed(() => rows.value.filter((row) => showsAll.value || row.ha
         <span class="host" :title="one.host">{{ hostInWords(one.host) }}</span>
         <span>{{ one.saves === 1 ? '1 save' : `${one.saves} saves` }}</span>
         <span v-if="one.isNew" class="new">new player</span>
+        <span v-if="one.changedAfter === 0" class="carried" title="The next join found exactly what this session stored"
+          >carried over</span
+        >
+        <span
+          v-else-if="one.changedAfter !== null"
+          class="muted"
+          title="A gift, a repair or a settled transaction came between its end and the next join"
+          >changed {{ one.changedAfter === 1 ? 'once' : `${one.changedAfter} times` }} before the next join</span
+        >
         <span class="end" :class="{ open: one.end === null }">
           {{ endInWords(one.end) }}<template v-if="one.endedAt"> · {{ timeInWords(one.endedAt) }}</template>
         </span>
@@ -101,6 +110,14 @@ const shown = computed(() => rows.value.filter((row) => showsAll.value || row.ha
 </template>
 
 <style scoped>
+.carried {
+  padding: 0 0.5rem;
+  border-radius: 3px;
+  background: var(--good-soft);
+  color: var(--good);
+  font-size: 0.92rem;
+}
+
 .none {
   padding: 1.2rem 1.4rem;
 }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Manifest } from '@vekkon/core';
-import type { PlayerDetails, SessionSummary } from '@vekkon/protocol';
+import type { ListedSession, PlayerDetails } from '@vekkon/protocol';
 import Button from 'primevue/button';
 import SelectButton from 'primevue/selectbutton';
 import Skeleton from 'primevue/skeleton';
@@ -30,7 +30,7 @@ const { calls, operator } = useSignedIn();
 /** Who may change what players have. */
 const mayMend = computed(() => ['support', 'designer', 'admin'].includes(operator.value?.role ?? 'viewer'));
 const player = ref<PlayerDetails>();
-const sessions = ref<readonly SessionSummary[]>([]);
+const sessions = ref<readonly ListedSession[]>([]);
 const manifest = ref<Manifest>();
 const problem = ref<unknown>();
 const forms = [
@@ -62,6 +62,20 @@ async function saveNow(): Promise<void> {
   setTimeout(() => (asked.value = ''), 4_000);
 }
 
+/** Everything that is kept of the player, as a file: it is theirs. */
+async function exportAll(): Promise<void> {
+  try {
+    const text = JSON.stringify(await calls.value.history.export(id), null, 2);
+    const link = document.createElement('a');
+    link.href = URL.createObjectURL(new Blob([text], { type: 'application/json' }));
+    link.download = `${id}.json`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  } catch (error) {
+    problem.value = error;
+  }
+}
+
 async function copy(): Promise<void> {
   await navigator.clipboard.writeText(json.value);
   isCopied.value = true;
@@ -86,10 +100,13 @@ refreshing(load);
           >
         </p>
       </div>
-      <div v-if="player.sessionOn" class="holder">
-        <span class="in-session" :title="player.sessionOn">in session on {{ hostInWords(player.sessionOn) }}</span>
-        <Button label="Save now" size="small" severity="secondary" outlined @click="saveNow" />
+      <div class="holder">
+        <span v-if="player.sessionOn" class="in-session" :title="player.sessionOn"
+          >in session on {{ hostInWords(player.sessionOn) }}</span
+        >
+        <Button v-if="player.sessionOn" label="Save now" size="small" severity="secondary" outlined @click="saveNow" />
         <span v-if="asked" class="muted" role="status">{{ asked }}</span>
+        <Button v-if="mayMend" label="Export" size="small" severity="secondary" outlined @click="exportAll" />
       </div>
     </div>
     <Tabs value="records" lazy>

@@ -87,6 +87,16 @@ export const repairRoutes = {
     response: history.restoredKeys,
     problems: ['player-unknown', 'player-changed'],
   },
+  exportPlayer: {
+    method: 'get',
+    path: '/v1/players/{player}/export',
+    summary: 'Everything that is kept of a player, as one JSON document',
+    callers: ['support'],
+    params: player,
+    status: 200,
+    response: history.playerExport,
+    problems: ['player-unknown'],
+  },
   trash: {
     method: 'get',
     path: '/v1/players/{player}/trash',

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { playerSummary } from './players.js';
 import { jsonValue, recordKey, recordsByKey, time } from './values.js';
 
 const revisionNumber = z.coerce.number().int().min(1);
@@ -79,3 +80,25 @@ export const restoreAsOfRequest = z.strictObject({
 });
 
 export const restoredKeys = z.object({ restored: z.array(z.string()) });
+
+const rows = z.array(z.record(z.string(), z.unknown()));
+
+/** Everything that is kept of one player, as one document. */
+export const playerExport = z.object({
+  format: z.literal('vekkon-player'),
+  version: z.literal(1),
+  environment: z.string(),
+  exportedAt: time,
+  player: playerSummary,
+  records: rows,
+  history: rows,
+  ledger: rows,
+  sessions: rows,
+  checkpoints: rows,
+  trash: rows,
+  unsettled: rows,
+  devices: rows,
+  standings: rows,
+  activity: rows,
+});
+export type PlayerExport = z.infer<typeof playerExport>;

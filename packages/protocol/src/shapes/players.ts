@@ -62,8 +62,19 @@ export const readResponse = z.object({
 });
 export type ReadResponse = z.infer<typeof readResponse>;
 
-export const sessionList = z.object({ sessions: z.array(sessionSummary) });
+export const sessionList = z.object({
+  sessions: z.array(
+    sessionSummary.extend({
+      changedAfter: z.int().nullable().meta({
+        description:
+          'How many commits changed the player between its end and the next join; 0: that join found exactly what this session stored. Null while there is no next join.',
+      }),
+    }),
+  ),
+});
 export type SessionList = z.infer<typeof sessionList>;
+/** A session in a player's list. */
+export type ListedSession = SessionList['sessions'][number];
 
 /** A host's sessions, with what the next join of the same player found. */
 export const hostSessionList = z.object({

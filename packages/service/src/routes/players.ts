@@ -94,7 +94,16 @@ export function servePlayers(desk: Desk): void {
 
   serveRoute(desk, routes.playerSessions, async ({ params, query, environment }) => {
     const player = await knownPlayer(reader, environment(), params.player);
-    return { sessions: (await reader.players.sessions(player.number, query.count)).map(sessionSummary) };
+    const rows = await reader.players.sessions(player.number, query.count);
+    const sessions = rows.map((row, index) => {
+      const after = rows[index - 1];
+      const { seen_at_end: end } = row;
+      return {
+        ...sessionSummary(row),
+        changedAfter: after === undefined || end === null ? null : after.seen_at_join - end,
+      };
+    });
+    return { sessions };
   });
 
   serveRoute(desk, routes.ledger, async ({ params, query, environment }) => {

@@ -4,6 +4,7 @@ import type { Reader } from './reader.js';
 const longReads = {
   playersFound: ({ players }) => players.found.bind(players),
   recordsAsOf: ({ players }) => players.asOf.bind(players),
+  exportRows: ({ exported }) => exported.rows.bind(exported),
   historyPage: ({ history }) => history.page.bind(history),
   recordsAt: ({ history }) => history.asOf.bind(history),
   copies: ({ players }) => players.copies.bind(players),

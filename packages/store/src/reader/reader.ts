@@ -5,6 +5,7 @@ import { AccessReads } from './access.js';
 import { ActivityReads } from './activity.js';
 import { BoardReads } from './boards.js';
 import { EnvironmentReads } from './environments.js';
+import { ExportReads } from './export.js';
 import { HistoryReads } from './history.js';
 import { ManifestReads } from './manifests.js';
 import { PlayerReads } from './player.js';
@@ -18,6 +19,7 @@ export class Reader {
   readonly activity: ActivityReads;
   readonly boards: BoardReads;
   readonly environments: EnvironmentReads;
+  readonly exported: ExportReads;
   readonly history: HistoryReads;
   readonly manifests: ManifestReads;
   readonly players: PlayerReads;
@@ -31,6 +33,7 @@ export class Reader {
     this.activity = new ActivityReads(db);
     this.boards = new BoardReads(db);
     this.environments = new EnvironmentReads(db);
+    this.exported = new ExportReads(db);
     this.history = new HistoryReads(db);
     this.players = new PlayerReads(db, manifests);
     this.sessions = new SessionReads(db);
