@@ -69,7 +69,7 @@ await page.keyboard.press('Control+A');
 await page.keyboard.type('340');
 await page.getByRole('button', { name: 'Change inventory/pack' }).click();
 await page.getByLabel('Why?').fill('lost in a storm');
-await page.evaluate(() => window.scrollTo(0, 0));
+await page.getByRole('heading', { level: 1 }).scrollIntoViewIfNeeded();
 await page.waitForTimeout(600);
 await picture('console-change');
 await page.goto(`${access.url}/console/manifest`);

@@ -30,6 +30,20 @@ describe('the command line', () => {
     rmSync(config, { recursive: true });
   });
 
+  it('lists only those players who are in a session, joined lately, or have something unsettled', async () => {
+    const session = await world.host('ridge-eu-8').join('p-10490', { name: 'Ada Moss' });
+    const lines = async (...args: string[]) => (await run('player', 'list', ...args)).out;
+    expect(await lines('--in-session'))
+      .to.match(/p-10490 +Ada Moss +ridge-eu-8/)
+      .and.not.contain('p-10442');
+    expect(await lines('--joined-since', '1h'))
+      .to.contain('p-10490')
+      .and.contain('p-10442');
+    await session.leave();
+    expect(await lines('--in-session', '--search', 'moss')).to.equal('No player matches.\n');
+    expect(await lines('--unsettled')).to.equal('No player matches.\n');
+  });
+
   it('lists players', async () => {
     const { out, status } = await run('player', 'list', '--search', 'maren');
     expect(out)

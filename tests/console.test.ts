@@ -45,6 +45,12 @@ describe('the console', () => {
     await page.getByText('Nobody matches').waitFor();
     await page.getByLabel('Find by name or id').fill('maren');
     await page.getByText('1 player', { exact: true }).waitFor();
+    await page.getByLabel('Which players').click();
+    await page.getByRole('option', { name: 'With unsettled transactions' }).click();
+    await page.getByText('Nobody is among them').waitFor();
+    await page.getByLabel('Which players').click();
+    await page.getByRole('option', { name: 'In a session now' }).click();
+    await page.getByText('1 player', { exact: true }).waitFor();
     expect(await page.getByRole('row').count()).to.equal(2);
     await page.getByRole('link', { name: 'Maren Holt' }).focus();
     await page.keyboard.press('Enter');

@@ -147,6 +147,11 @@ describe('unsettled transactions', () => {
     expect(await playersBy({ since })).to.have.members(['p-3', 'p-3', 'p-4']);
     expect(await playersBy({ until: since, reason: 'credit-limit' })).to.deep.equal(['p-2', 'p-2', 'p-1', 'p-1']);
     expect(await playersBy({ player: 'p-unknown' })).to.deep.equal([]);
+    const those = async (query: object) =>
+      (await world.operator.players({ hasUnsettled: 'true', ...query })).players.map(({ id }) => id);
+    expect(await those({})).to.have.members(['p-1', 'p-2', 'p-3', 'p-4']);
+    expect(await those({ search: 'p-4' })).to.deep.equal(['p-4']);
+    expect(await those({ joinedSince: new Date(clock.now() + 1_000).toISOString() })).to.deep.equal([]);
     const pages: string[] = [];
     for (let after: string | null | undefined; after !== null;) {
       const page = await world.operator.unsettled({ count: 2, ...(after !== undefined && { after }) });

@@ -281,11 +281,7 @@ export const routes = {
     path: '/v1/players',
     summary: 'Players, those who joined last first',
     callers: ['host', 'viewer'],
-    query: z.object({
-      search: z.string().max(128).optional().meta({ description: 'A part of the id or of the name, in any case.' }),
-      count: z.coerce.number().int().min(1).max(200).default(50),
-      after: z.string().max(400).optional(),
-    }),
+    query: players.playersQuery,
     status: 200,
     response: players.playerList,
     problems: [],

@@ -112,6 +112,34 @@ describe('a store of many players', () => {
       const all = await store.reader.players.page(environment, 10);
       expect([all.total, all.isCapped]).to.deep.equal([1_100, false]);
     });
+
+    it('only those in a session, who joined lately, or of whom something is unsettled, in any page', async () => {
+      const ids = Array.from({ length: 1_100 }, (_, index) => `pilot-${index}`);
+      await Promise.all(ids.map((id) => put(id, 'progress/climbs', 1)));
+      for (const id of ['pilot-3', 'pilot-700', 'pilot-1050']) {
+        clock.at += 1_000;
+        await join(id, id);
+      }
+      const page = async (filters: object, search?: string, after?: string) =>
+        search === undefined
+          ? store.longReads.playersPage(environment, 2, after, filters)
+          : store.longReads.playersFound(environment, search, 500, after, filters);
+      const idsOf = ({ players }: Awaited<ReturnType<typeof page>>) => players.map(({ id }) => id);
+      const first = await page({ inSession: true });
+      expect([idsOf(first), first.total]).to.deep.equal([['pilot-1050', 'pilot-700'], 3]);
+      expect(idsOf(await page({ inSession: true }, undefined, first.next!))).to.deep.equal(['pilot-3']);
+      const lately = await page({ joinedSince: clock.at - 1_500 });
+      expect([idsOf(lately), lately.total, lately.next]).to.deep.equal([['pilot-1050', 'pilot-700'], 2, null]);
+      expect(idsOf(await page({ hasUnsettled: true }))).to.deep.equal([]);
+      // Beside a search that finds more than is counted: each page says where to go on, though few of it are shown.
+      const found: string[] = [];
+      for (let after: string | null | undefined; after !== null;) {
+        const some = await page({ inSession: true }, 'pilot', after);
+        found.push(...idsOf(some));
+        after = some.next;
+      }
+      expect(found.toSorted()).to.deep.equal(['pilot-1050', 'pilot-3', 'pilot-700']);
+    });
   });
 
   describe('installs a manifest that was counted beside the writer', () => {

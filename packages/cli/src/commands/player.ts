@@ -6,10 +6,18 @@ import { print, type ShowOptions } from '../output/print.js';
 import { bold, faint, table } from '../output/table.js';
 import { recordInWords, timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
-import { environmentOption, jsonOption, wholeNumber } from './options.js';
+import { environmentOption, jsonOption, timeFrom, wholeNumber } from './options.js';
 import { addCheckpoints, addDevices } from './player-copies.js';
 import { addEdit } from './player-edit.js';
 import { addHistory } from './player-history.js';
+
+interface ListOptions extends ShowOptions {
+  readonly search?: string;
+  readonly inSession?: true;
+  readonly unsettled?: true;
+  readonly joinedSince?: string;
+  readonly count: number;
+}
 
 export function addPlayer(program: Command): void {
   const player = program.command('player').description('look at players and what is stored for them');
@@ -18,13 +26,19 @@ export function addPlayer(program: Command): void {
     .command('list')
     .description('players, those who joined last first')
     .option('--search <text>', 'a part of the id or of the name')
+    .option('--in-session', 'only those who are in a session now')
+    .option('--unsettled', 'only those who have unsettled transactions')
+    .option('--joined-since <time>', 'only those who joined last since a time, such as 1h', timeFrom)
     .option('--count <number>', 'how many, at most 200', wholeNumber(1, 200), 20)
     .option(...environmentOption)
     .option(...jsonOption)
-    .action(async (options: ShowOptions & { readonly search?: string; readonly count: number }) => {
-      const { search, count } = options;
+    .action(async (options: ListOptions) => {
+      const { search, count, inSession, unsettled, joinedSince } = options;
       const list = await signedInOperator(options.environment).players({
         ...(search !== undefined && { search }),
+        ...(inSession === true && { inSession: 'true' }),
+        ...(unsettled === true && { hasUnsettled: 'true' }),
+        joinedSince,
         count,
       });
       print(list, options, () => listInWords(list));

@@ -181,9 +181,17 @@ export class VekkonOperator {
     return this.#transport.send({ method: 'POST', path: '/v1/players/make-new' });
   }
 
-  /** Players whose id or name holds `search`, those who joined last first. */
+  /** Players whose id or name holds `search`, those who joined last first; only some of them where the query says so. */
   players(
-    query: { readonly search?: string; readonly count?: number; readonly after?: string } = {},
+    query: {
+      readonly search?: string;
+      readonly count?: number;
+      readonly after?: string;
+      readonly inSession?: 'true' | undefined;
+      readonly hasUnsettled?: 'true' | undefined;
+      /** RFC 3339. */
+      readonly joinedSince?: string | undefined;
+    } = {},
   ): Promise<PlayerList> {
     return this.#get(`/v1/players${queryOf(query)}`);
   }

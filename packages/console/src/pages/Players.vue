@@ -4,6 +4,7 @@ import Button from 'primevue/button';
 import Column from 'primevue/column';
 import DataTable, { type DataTableRowClickEvent } from 'primevue/datatable';
 import InputText from 'primevue/inputtext';
+import Select from 'primevue/select';
 import Skeleton from 'primevue/skeleton';
 import { ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
@@ -17,6 +18,15 @@ const origin = serviceUrl;
 const { calls } = useSignedIn();
 const router = useRouter();
 const search = ref('');
+/** Which of them are shown. */
+const everybody = 'Everybody';
+const choices = [everybody, 'In a session now', 'Joined in the last hour', 'With unsettled transactions'] as const;
+const chosen = ref<(typeof choices)[number]>(everybody);
+const filters = () => ({
+  ...(chosen.value === choices[1] && { inSession: 'true' as const }),
+  ...(chosen.value === choices[2] && { joinedSince: new Date(Date.now() - 3_600_000).toISOString() }),
+  ...(chosen.value === choices[3] && { hasUnsettled: 'true' as const }),
+});
 const players = ref<PlayerSummary[]>();
 const total = ref(0);
 const isCapped = ref(false);
@@ -30,7 +40,7 @@ async function load(): Promise<void> {
   const ask = ++newestAsk;
   try {
     const count = Math.min(200, Math.max(perPage, players.value?.length ?? 0));
-    const page = await calls.value.players({ search: search.value.trim(), count });
+    const page = await calls.value.players({ search: search.value.trim(), count, ...filters() });
     if (ask !== newestAsk) return;
     players.value = page.players;
     total.value = page.total;
@@ -44,7 +54,10 @@ async function load(): Promise<void> {
 
 async function loadMore(): Promise<void> {
   if (next.value === null) return;
-  const page = await calls.value.players({ search: search.value.trim(), count: perPage, after: next.value });
+  const page = await calls.value.players({
+    ...{ search: search.value.trim(), count: perPage, after: next.value },
+    ...filters(),
+  });
   newestAsk++;
   players.value = [...(players.value ?? []), ...page.players];
   next.value = page.next;
@@ -54,7 +67,7 @@ function open(event: DataTableRowClickEvent): void {
   void router.push({ name: 'player', params: { id: (event.data as PlayerSummary).id } });
 }
 
-watch(search, () => {
+watch([search, chosen], () => {
   players.value = players.value?.slice(0, perPage);
   void load();
 });
@@ -71,6 +84,7 @@ refreshing(load);
         }}
       </p>
     </div>
+    <Select v-model="chosen" class="which" :options="[...choices]" size="small" aria-label="Which players" />
     <label class="search">
       <i class="pi pi-search" aria-hidden="true" />
       <InputText
@@ -87,7 +101,11 @@ refreshing(load);
     <Skeleton v-for="line in 8" :key="line" height="1.6rem" />
   </div>
   <div v-else-if="players?.length === 0" class="sheet empty">
-    <template v-if="search.trim() === ''">
+    <template v-if="chosen !== everybody">
+      <h2>Nobody is among them</h2>
+      <p>Choose “{{ everybody }}” to see all players again.</p>
+    </template>
+    <template v-else-if="search.trim() === ''">
       <h2>Nobody has joined yet</h2>
       <p>A player appears here at their first join. Try one with the host key:</p>
       <pre>
@@ -139,9 +157,13 @@ curl -X POST -H 'Authorization: Bearer HOST-KEY' \
 <style scoped>
 .head {
   display: flex;
+  gap: 0.8rem;
   align-items: end;
-  justify-content: space-between;
   margin-bottom: 1.1rem;
+}
+
+.head > div {
+  flex: 1;
 }
 
 .head p {

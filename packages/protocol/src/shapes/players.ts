@@ -28,6 +28,16 @@ export const playerSummary = z.object({
 });
 export type PlayerSummary = z.infer<typeof playerSummary>;
 
+/** Which players are asked for. */
+export const playersQuery = z.object({
+  search: z.string().max(128).optional().meta({ description: 'A part of the id or of the name, in any case.' }),
+  inSession: z.literal('true').optional().meta({ description: 'Only those who are in a session now.' }),
+  hasUnsettled: z.literal('true').optional().meta({ description: 'Only those who have unsettled transactions.' }),
+  joinedSince: time.optional().meta({ description: 'Only those who joined last at or after this.' }),
+  count: z.coerce.number().int().min(1).max(200).default(50),
+  after: z.string().max(400).optional(),
+});
+
 export const playerList = z.object({
   players: z.array(playerSummary),
   total: z.int().meta({ description: 'How many there are, on all pages; counting stops at a bound.' }),

@@ -31,10 +31,19 @@ export function servePlayers(desk: Desk): void {
 
   serveRoute(desk, routes.players, async ({ query, environment }) => {
     const { number } = environment();
-    const { search = '', count, after } = query;
-    const { players, total, isCapped, next } = await (search === ''
-      ? reader.players.page(number, count, after)
-      : longReads.playersFound(number, search, count, after));
+    const { search = '', count, after, inSession, hasUnsettled, joinedSince } = query;
+    const filters = {
+      inSession: inSession === undefined ? undefined : true,
+      hasUnsettled: hasUnsettled === undefined ? undefined : true,
+      joinedSince: joinedSince === undefined ? undefined : Date.parse(joinedSince),
+    };
+    const isOfAll = search === '' && inSession === undefined && hasUnsettled === undefined;
+    const page = isOfAll
+      ? reader.players.page(number, count, after, filters)
+      : search === ''
+        ? longReads.playersPage(number, count, after, filters)
+        : longReads.playersFound(number, search, count, after, filters);
+    const { players, total, isCapped, next } = await page;
     return { players: players.map(playerSummary), total, isCapped, next };
   });
 

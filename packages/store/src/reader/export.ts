@@ -1,5 +1,5 @@
 import type { Json } from '@vekkon/core';
-import type { Kysely } from 'kysely';
+import type { Kysely, Selectable } from 'kysely';
 import { rfc3339 } from '../clock.js';
 import type { PlayerRow, Tables } from '../tables.js';
 import { recordsIn } from '../writer/checkpoints-in-work.js';
@@ -61,15 +61,8 @@ const parts = {
       at: [one, number],
     }));
   },
-  async ledger({ db, player, after, count }) {
-    const rows = await db
-      .selectFrom('ledger')
-      .selectAll()
-      .where('player', '=', player.number)
-      .where('number', '>', numberIn(after))
-      .orderBy('number')
-      .limit(count)
-      .execute();
+  async ledger(asked) {
+    const rows = await numbered('ledger', asked);
     return rows.map(({ number, player: _, at, ...line }) => ({ shown: { at: rfc3339(at), ...line }, at: [number] }));
   },
   async sessions({ db, player, after, count }) {
@@ -95,29 +88,16 @@ const parts = {
       at: [row.fence],
     }));
   },
-  async checkpoints({ db, player, after, count }) {
-    const rows = await db
-      .selectFrom('checkpoints')
-      .selectAll()
-      .where('player', '=', player.number)
-      .where('number', '>', numberIn(after))
-      .orderBy('number')
-      .limit(Math.min(count, 10))
-      .execute();
+  async checkpoints(asked) {
+    // Each of them is a copy of all records: a few at a time.
+    const rows = await numbered('checkpoints', { ...asked, count: Math.min(asked.count, 10) });
     return rows.map(({ number, name, summary, at, by, records }) => ({
       shown: { name, summary, at: rfc3339(at), by, records: Object.fromEntries(recordsIn(records)) },
       at: [number],
     }));
   },
-  async trash({ db, player, after, count }) {
-    const rows = await db
-      .selectFrom('trash')
-      .selectAll()
-      .where('player', '=', player.number)
-      .where('number', '>', numberIn(after))
-      .orderBy('number')
-      .limit(count)
-      .execute();
+  async trash(asked) {
+    const rows = await numbered('trash', asked);
     return rows.map(({ number, key, revision, value, at, why, by }) => ({
       shown: { key, revision, value: parsed(value), at: rfc3339(at), why, by },
       at: [number],
@@ -141,15 +121,8 @@ const parts = {
       at: [id],
     }));
   },
-  async devices({ db, player, after, count }) {
-    const rows = await db
-      .selectFrom('devices')
-      .selectAll()
-      .where('player', '=', player.number)
-      .where('number', '>', numberIn(after))
-      .orderBy('number')
-      .limit(count)
-      .execute();
+  async devices(asked) {
+    const rows = await numbered('devices', asked);
     return rows.map(({ number, id, name, created_at: createdAt, revoked_at: revokedAt }) => ({
       shown: { id, name, createdAt: rfc3339(createdAt), shutOutAt: timeOf(revokedAt) },
       at: [number],
@@ -212,6 +185,23 @@ export class ExportReads {
     // A part may give fewer at a time than it was asked for: it is over when it gives none.
     return { rows: rows.map(({ shown }) => JSON.stringify(shown)), next: last === undefined ? null : last.at };
   }
+}
+
+/** Rows of a player in the order of their numbers, from one of the tables that have them. */
+async function numbered<Table extends 'ledger' | 'checkpoints' | 'trash' | 'devices'>(
+  table: Table,
+  { db, player, after, count }: Asked,
+): Promise<readonly Selectable<Tables[Table]>[]> {
+  // One query for all of them: what it asks of the table is the same.
+  const rows = await db
+    .selectFrom(table as 'ledger')
+    .selectAll()
+    .where('player', '=', player.number)
+    .where('number', '>', numberIn(after))
+    .orderBy('number')
+    .limit(count)
+    .execute();
+  return rows as unknown as readonly Selectable<Tables[Table]>[];
 }
 
 function valueOf(value: string, removed: number): object {

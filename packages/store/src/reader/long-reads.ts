@@ -2,6 +2,7 @@ import type { Reader } from './reader.js';
 
 /** What walks so much that it may hold up nobody who waits for a short answer. */
 const longReads = {
+  playersPage: ({ players }) => players.page.bind(players),
   playersFound: ({ players }) => players.found.bind(players),
   recordsAsOf: ({ players }) => players.asOf.bind(players),
   exportRows: ({ exported }) => exported.rows.bind(exported),

@@ -20,7 +20,7 @@ import type {
   TrashRow,
 } from '../tables.js';
 import { recordOf } from '../writer/records-in-work.js';
-import { playersFound, playersPage, type PlayerPage } from './players.js';
+import { playersFound, playersPage, type PlayerFilters, type PlayerPage } from './players.js';
 
 /** Players, and everything that is kept of one. */
 export class PlayerReads {
@@ -33,13 +33,19 @@ export class PlayerReads {
   }
 
   /** A page of an environment's players, those who joined last first. */
-  async page(environment: number, count: number, after?: string): Promise<PlayerPage> {
-    return playersPage(this.#db, environment, count, after);
+  async page(environment: number, count: number, after?: string, filters?: PlayerFilters): Promise<PlayerPage> {
+    return playersPage(this.#db, environment, count, after, filters);
   }
 
   /** Players whose name or id holds a text, or starts with it where it is short. */
-  async found(environment: number, search: string, count: number, after?: string): Promise<PlayerPage> {
-    return playersFound(this.#db, environment, search, count, after);
+  async found(
+    environment: number,
+    search: string,
+    count: number,
+    after?: string,
+    filters?: PlayerFilters,
+  ): Promise<PlayerPage> {
+    return playersFound(this.#db, environment, search, count, after, filters);
   }
 
   async one(environment: number, id: string) {

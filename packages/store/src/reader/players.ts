@@ -1,5 +1,5 @@
 import { foldedText } from '@vekkon/core';
-import { sql, type Kysely } from 'kysely';
+import { sql, type Expression, type ExpressionBuilder, type Kysely, type SqlBool } from 'kysely';
 import { fewestLetters, playersWithPart } from '../engines/sqlite/player-search.js';
 import { keptQuery } from '../kept-query.js';
 import type { PlayerRow, Tables } from '../tables.js';
@@ -19,6 +19,16 @@ export interface PlayerPage {
   readonly next: string | null;
 }
 
+/** Only some of the players. */
+export interface PlayerFilters {
+  /** In a session now. */
+  readonly inSession?: boolean | undefined;
+  /** Transactions of theirs wait for a person. */
+  readonly hasUnsettled?: boolean | undefined;
+  /** Joined last at or after this, in milliseconds since 1970. */
+  readonly joinedSince?: number | undefined;
+}
+
 /** Where counting stops: of all players, and of those that a search finds. */
 const mostCounted = 10_000;
 const mostFound = 1_000;
@@ -32,10 +42,15 @@ export async function playersPage(
   environment: number,
   count: number,
   after: string | undefined,
+  filters: PlayerFilters = {},
 ): Promise<PlayerPage> {
-  const counted = await countOfPlayers(db, environment, mostCounted + 1);
+  const isOfAll = Object.values(filters).every((one) => one === undefined);
+  const counted = isOfAll
+    ? await countOfPlayers(db, environment, mostCounted + 1)
+    : await countOfSome(db, environment, filters, mostCounted + 1);
   let page = listed(db)
     .where('players.environment', '=', environment)
+    .where(isAmong(environment, filters))
     .orderBy(lastJoin, 'desc')
     .orderBy('players.number', 'desc')
     .limit(count + 1);
@@ -70,6 +85,7 @@ export async function playersFound(
   search: string,
   count: number,
   after: string | undefined,
+  filters: PlayerFilters = {},
 ): Promise<PlayerPage> {
   const text = foldedText(search);
   const made = /^made\.(\d+)$/.exec(after ?? '')?.[1];
@@ -81,14 +97,19 @@ export async function playersFound(
     if (isSmall) return playersThatHold(db, environment, text, most, before);
     return playersThatStart(db, environment, search, text, most, before);
   };
-  const numbers = made === undefined ? await find(mostFound + 1) : await find(count + 1);
-  const isCapped = numbers.length > mostFound || made !== undefined;
+  const found = made === undefined ? await find(mostFound + 1) : await find(count + 1);
+  const numbers = await amongFound(db, environment, found, filters);
+  const isCapped = found.length > mostFound || made !== undefined;
   const total = isCapped ? mostFound : numbers.length;
   if (isCapped) {
-    const shown = numbers.slice(0, count);
-    const rows = await withNumbers(db, shown);
+    const looked = found.slice(0, count);
+    const among = new Set(numbers);
+    const rows = await withNumbers(
+      db,
+      looked.filter((one) => among.has(one)),
+    );
     const players = rows.toSorted((one, other) => other.number - one.number);
-    return { players, total, isCapped, next: numbers.length > count ? `made.${shown.at(-1)}` : null };
+    return { players, total, isCapped, next: found.length > count ? `made.${looked.at(-1)}` : null };
   }
   const joined = (await joinsOf(db, numbers)).toSorted(
     (one, other) => other.joinedAt - one.joinedAt || other.number - one.number,
@@ -101,6 +122,56 @@ export async function playersFound(
     (one, other) => (place.get(one.number) ?? 0) - (place.get(other.number) ?? 0),
   );
   return { players, total, isCapped, next: rest.length > count ? afterJoin(players.at(-1)) : null };
+}
+
+/** Is a player among those that are asked for? Each set is found by its own index. */
+function isAmong(environment: number, { inSession, hasUnsettled, joinedSince }: PlayerFilters) {
+  return ({ eb, and, selectFrom }: ExpressionBuilder<Tables, 'players'>) => {
+    const asked: Expression<SqlBool>[] = [];
+    if (inSession === true) {
+      const open = selectFrom('sessions')
+        .select('player')
+        .where('ended_at', 'is', null)
+        .where('environment', '=', environment);
+      asked.push(eb('players.number', 'in', open));
+    }
+    if (hasUnsettled === true) {
+      const waiting = selectFrom('unsettled_of_players')
+        .select('player')
+        .where('environment', '=', environment)
+        .where('transactions', '>', 0);
+      asked.push(eb('players.number', 'in', waiting));
+    }
+    if (joinedSince !== undefined) asked.push(eb(lastJoin, '>=', joinedSince));
+    return and(asked);
+  };
+}
+
+/** How many of the players are asked for, counted up to a bound. */
+function countOfSome(db: Kysely<Tables>, environment: number, filters: PlayerFilters, most: number) {
+  const some = db
+    .selectFrom('players')
+    .select('players.number')
+    .where('players.environment', '=', environment)
+    .where(isAmong(environment, filters))
+    .limit(most);
+  return db
+    .selectFrom(some.as('some'))
+    .select((select) => select.fn.countAll<number>().as('players'))
+    .execute();
+}
+
+/** Those of the players found that are asked for, in the order in which they were found. */
+async function amongFound(db: Kysely<Tables>, environment: number, found: readonly number[], filters: PlayerFilters) {
+  if (found.length === 0 || Object.values(filters).every((one) => one === undefined)) return found;
+  const rows = await db
+    .selectFrom('players')
+    .select('players.number')
+    .where('players.number', 'in', [...found])
+    .where(isAmong(environment, filters))
+    .execute();
+  const among = new Set(rows.map(({ number }) => number));
+  return found.filter((number) => among.has(number));
 }
 
 function afterJoin(last: PlayerRow | undefined): string | null {
