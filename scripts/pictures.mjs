@@ -190,7 +190,7 @@ async function terminal(name, command, wait = 5_000) {
   window.kill();
   screen.kill();
 }
-await terminal('terminal-player-show', 'vekkon player show p-10402; vekkon player history p-10402 --count 6');
+await terminal('terminal-player-show', 'vekkon player show p-10402; vekkon player history p-10402 --count 2');
 writeFileSync(`${folder}/next.yaml`, nextVersion);
 await terminal('terminal-manifest-diff', `vekkon manifest diff ${folder}/next.yaml`);
 await terminal(

@@ -166,6 +166,11 @@ curl -X POST -H 'Authorization: Bearer HOST-KEY' \
   flex: 1;
 }
 
+.head > .which {
+  flex: none;
+  width: 15rem;
+}
+
 .head p {
   margin: 0.2rem 0 0;
 }
