@@ -36,7 +36,7 @@ const mostFound = 1_000;
 /** Who never joined comes last. In the words of the index. */
 const lastJoin = sql<number>`coalesce(players.last_joined_at, 0)`;
 
-/** A page of all players of an environment, those who joined last first. */
+/** A page of an environment's players, those who joined last first. */
 export async function playersPage(
   db: Kysely<Tables>,
   environment: number,
@@ -44,13 +44,16 @@ export async function playersPage(
   after: string | undefined,
   filters: PlayerFilters = {},
 ): Promise<PlayerPage> {
-  const isOfAll = Object.values(filters).every((one) => one === undefined);
-  const counted = isOfAll
-    ? await countOfPlayers(db, environment, mostCounted + 1)
-    : await countOfSome(db, environment, filters, mostCounted + 1);
+  const some = await someOf(db, environment, filters);
+  if (some !== undefined && some.length <= mostCounted) {
+    return pageOf(await joinedIn(db, some, filters), count, after, (shown) => withNumbers(db, shown));
+  }
+  // So many that they are met soon on the way through all of them.
+  const isOne = isAmong(filters);
+  const counted = await countOfPlayers(db, environment, filters.joinedSince ?? 0, mostCounted + 1);
   let page = listed(db)
     .where('players.environment', '=', environment)
-    .where(isAmong(environment, filters))
+    .where(isOne)
     .orderBy(lastJoin, 'desc')
     .orderBy('players.number', 'desc')
     .limit(count + 1);
@@ -69,7 +72,7 @@ export async function playersPage(
   const rows = await page.execute();
   const players = rows.slice(0, count);
   const next = rows.length > count ? afterJoin(players.at(-1)) : null;
-  const total = counted[0]?.players ?? 0;
+  const total = some?.length ?? counted[0]?.players ?? 0;
   return { players, total: Math.min(total, mostCounted), isCapped: total > mostCounted, next };
 }
 
@@ -91,84 +94,98 @@ export async function playersFound(
   const made = /^made\.(\d+)$/.exec(after ?? '')?.[1];
   const before = made === undefined ? Number.MAX_SAFE_INTEGER : Number(made);
   const isShort = [...text].length < fewestLetters;
-  const isSmall = isShort && ((await countOfPlayers(db, environment, mostCounted + 1))[0]?.players ?? 0) <= mostCounted;
+  const isSmall =
+    isShort && ((await countOfPlayers(db, environment, 0, mostCounted + 1))[0]?.players ?? 0) <= mostCounted;
   const find = (most: number) => {
     if (!isShort) return playersWithPart(db, environment, text, most, before);
     if (isSmall) return playersThatHold(db, environment, text, most, before);
     return playersThatStart(db, environment, search, text, most, before);
   };
   const found = made === undefined ? await find(mostFound + 1) : await find(count + 1);
-  const numbers = await amongFound(db, environment, found, filters);
   const isCapped = found.length > mostFound || made !== undefined;
-  const total = isCapped ? mostFound : numbers.length;
   if (isCapped) {
     const looked = found.slice(0, count);
-    const among = new Set(numbers);
-    const rows = await withNumbers(
-      db,
-      looked.filter((one) => among.has(one)),
-    );
+    const rows = await withNumbers(db, await amongFound(db, environment, looked, filters));
     const players = rows.toSorted((one, other) => other.number - one.number);
-    return { players, total, isCapped, next: found.length > count ? `made.${looked.at(-1)}` : null };
+    return { players, total: mostFound, isCapped, next: found.length > count ? `made.${looked.at(-1)}` : null };
   }
-  const joined = (await joinsOf(db, numbers)).toSorted(
-    (one, other) => other.joinedAt - one.joinedAt || other.number - one.number,
-  );
-  const [joinedAt = Infinity, number = 0] = after === undefined ? [] : after.split('.').map(Number);
-  const rest = joined.filter((one) => one.joinedAt < joinedAt || (one.joinedAt === joinedAt && one.number < number));
-  const shown = rest.slice(0, count).map((one) => one.number);
-  const place = new Map(shown.map((one, index) => [one, index]));
-  const players = (await withNumbers(db, shown)).toSorted(
-    (one, other) => (place.get(one.number) ?? 0) - (place.get(other.number) ?? 0),
-  );
-  return { players, total, isCapped, next: rest.length > count ? afterJoin(players.at(-1)) : null };
+  const joined = await joinedIn(db, await amongFound(db, environment, found, filters), {});
+  return pageOf(joined, count, after, (shown) => withNumbers(db, shown));
 }
 
-/** Is a player among those that are asked for? Each set is found by its own index. */
-function isAmong(environment: number, { inSession, hasUnsettled, joinedSince }: PlayerFilters) {
-  return ({ eb, and, selectFrom }: ExpressionBuilder<Tables, 'players'>) => {
+interface Joined {
+  readonly number: number;
+  readonly joinedAt: number;
+}
+
+/** A page of players who are known by their numbers, those who joined last first. */
+async function pageOf(
+  joined: readonly Joined[],
+  count: number,
+  after: string | undefined,
+  read: (numbers: readonly number[]) => Promise<readonly ListedPlayer[]>,
+): Promise<PlayerPage> {
+  const [joinedAt = Infinity, number = 0] = after === undefined ? [] : after.split('.').map(Number);
+  const rest = joined
+    .filter((one) => one.joinedAt < joinedAt || (one.joinedAt === joinedAt && one.number < number))
+    .toSorted((one, other) => other.joinedAt - one.joinedAt || other.number - one.number);
+  const shown = rest.slice(0, count).map((one) => one.number);
+  const place = new Map(shown.map((one, index) => [one, index]));
+  const players = (await read(shown)).toSorted(
+    (one, other) => (place.get(one.number) ?? 0) - (place.get(other.number) ?? 0),
+  );
+  const next = rest.length > count ? afterJoin(players.at(-1)) : null;
+  return { players, total: joined.length, isCapped: false, next };
+}
+
+/**
+ * The numbers of those who are in a session or have something unsettled, where
+ * that is asked for: few of many, found by indexes of their own.
+ *
+ * @returns one more than is counted, where there are more; undefined where neither is asked for
+ */
+async function someOf(
+  db: Kysely<Tables>,
+  environment: number,
+  { inSession, hasUnsettled }: PlayerFilters,
+): Promise<readonly number[] | undefined> {
+  const open = inSession === true ? await openSessions(db, environment, mostCounted + 1) : undefined;
+  const waiting = hasUnsettled === true ? await unsettledPlayers(db, environment, mostCounted + 1) : undefined;
+  if (open === undefined || waiting === undefined) return (open ?? waiting)?.map(({ player }) => player);
+  const also = new Set(waiting.map(({ player }) => player));
+  return open.flatMap(({ player }) => (also.has(player) ? player : []));
+}
+
+/** Is a player among those that are asked for? */
+function isAmong({ inSession, hasUnsettled, joinedSince }: PlayerFilters) {
+  return ({ eb, and, exists, selectFrom }: ExpressionBuilder<Tables, 'players'>) => {
     const asked: Expression<SqlBool>[] = [];
     if (inSession === true) {
-      const open = selectFrom('sessions')
-        .select('player')
-        .where('ended_at', 'is', null)
-        .where('environment', '=', environment);
-      asked.push(eb('players.number', 'in', open));
+      const open = selectFrom('sessions').select('sessions.id').where('sessions.ended_at', 'is', null);
+      asked.push(exists(open.whereRef('sessions.player', '=', 'players.number')));
     }
     if (hasUnsettled === true) {
-      const waiting = selectFrom('unsettled_of_players')
-        .select('player')
-        .where('environment', '=', environment)
-        .where('transactions', '>', 0);
-      asked.push(eb('players.number', 'in', waiting));
+      const waiting = selectFrom('unsettled_of_players').select('transactions').where('transactions', '>', 0);
+      asked.push(exists(waiting.whereRef('unsettled_of_players.player', '=', 'players.number')));
     }
     if (joinedSince !== undefined) asked.push(eb(lastJoin, '>=', joinedSince));
     return and(asked);
   };
 }
 
-/** How many of the players are asked for, counted up to a bound. */
-function countOfSome(db: Kysely<Tables>, environment: number, filters: PlayerFilters, most: number) {
-  const some = db
-    .selectFrom('players')
-    .select('players.number')
-    .where('players.environment', '=', environment)
-    .where(isAmong(environment, filters))
-    .limit(most);
-  return db
-    .selectFrom(some.as('some'))
-    .select((select) => select.fn.countAll<number>().as('players'))
-    .execute();
-}
-
 /** Those of the players found that are asked for, in the order in which they were found. */
-async function amongFound(db: Kysely<Tables>, environment: number, found: readonly number[], filters: PlayerFilters) {
+async function amongFound(
+  db: Kysely<Tables>,
+  environment: number,
+  found: readonly number[],
+  filters: PlayerFilters,
+): Promise<readonly number[]> {
   if (found.length === 0 || Object.values(filters).every((one) => one === undefined)) return found;
   const rows = await db
     .selectFrom('players')
     .select('players.number')
     .where('players.number', 'in', [...found])
-    .where(isAmong(environment, filters))
+    .where(isAmong(filters))
     .execute();
   const among = new Set(rows.map(({ number }) => number));
   return found.filter((number) => among.has(number));
@@ -195,13 +212,19 @@ async function withNumbers(db: Kysely<Tables>, numbers: readonly number[]): Prom
     .execute();
 }
 
-async function joinsOf(db: Kysely<Tables>, numbers: readonly number[]) {
+/** When each of the players joined last; only those who did since a time, where that is asked for. */
+async function joinedIn(
+  db: Kysely<Tables>,
+  numbers: readonly number[],
+  { joinedSince = 0 }: PlayerFilters,
+): Promise<readonly Joined[]> {
   if (numbers.length === 0) return [];
-  return db
+  const rows = await db
     .selectFrom('players')
     .select(['number', lastJoin.as('joinedAt')])
     .where('number', 'in', [...numbers])
     .execute();
+  return rows.filter(({ joinedAt }) => joinedAt >= joinedSince);
 }
 
 /** The numbers of players whose name or id holds a text, looked for one by one; who was made last first. */
@@ -243,10 +266,41 @@ async function playersThatStart(
   return [...numbers].toSorted((one, other) => other - one).slice(0, most);
 }
 
-const countOfPlayers = keptQuery((db, environment: number, most: number) =>
+const countOfPlayers = keptQuery((db, environment: number, joinedSince: number, most: number) =>
   db
-    .selectFrom(db.selectFrom('players').select('number').where('environment', '=', environment).limit(most).as('some'))
+    .selectFrom(
+      db
+        .selectFrom('players')
+        .select('number')
+        .where('environment', '=', environment)
+        .where(lastJoin, '>=', joinedSince)
+        .limit(most)
+        .as('some'),
+    )
     .select((select) => select.fn.countAll<number>().as('players')),
+);
+
+/**
+ * From the first player on, by the index of open sessions, which are few: adding nothing keeps the database from
+ * walking all sessions of an environment.
+ */
+const openSessions = keptQuery((db, environment: number, most: number) =>
+  db
+    .selectFrom('sessions')
+    .select('player')
+    .where('ended_at', 'is', null)
+    .where('player', '>', 0)
+    .where(sql<number>`environment + 0`, '=', environment)
+    .limit(most),
+);
+
+const unsettledPlayers = keptQuery((db, environment: number, most: number) =>
+  db
+    .selectFrom('unsettled_of_players')
+    .select('player')
+    .where('environment', '=', environment)
+    .where('transactions', '>', 0)
+    .limit(most),
 );
 
 const startOfName = keptQuery((db, environment: number, from: string, until: string, before: number, most: number) =>

@@ -103,7 +103,8 @@ async function ask(line: RevisionLine): Promise<void> {
 async function restore({ key, revision }: RevisionLine): Promise<void> {
   asked.value = undefined;
   await trying(async () => {
-    const ifRevision = heldNow(key)?.revision ?? 0;
+    // What was removed is read no more: its revision goes on from the newest.
+    const ifRevision = heldNow(key)?.revision ?? lines.value?.find((one) => one.key === key)?.revision ?? 0;
     const done = await calls.value.history.restore(player.id, { key, revision, ifRevision });
     said.value = `${done.key} holds again what it held at revision ${revision}: that is revision ${done.revision} now.`;
     compared.value = undefined;
