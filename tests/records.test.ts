@@ -34,6 +34,19 @@ describe('one value without a session', () => {
     expect((await world.call('PUT', route('p-equal'), '6')).body).to.deep.equal({ revision: 2, value: 6 });
   });
 
+  it('may have members named as what every object has', async () => {
+    const open = await World.start({
+      manifest:
+        'manifest: 1\ngame: highfell-gliders\nprogress: { chart: { schema: { type: object, default: {} } }, climbs: 0 }\n',
+    });
+    const put = (value: object) => open.call('PUT', route('p-1', 'progress/chart'), value);
+    expect((await put({ valueOf: 1, toString: null })).body).to.have.property('revision', 1);
+    expect((await put({ toString: null, valueOf: 1 })).body).to.have.property('revision', 1);
+    expect((await put({ valueOf: 2 })).body).to.have.property('revision', 2);
+    expect(open.faults()).to.deep.equal([]);
+    await open.close();
+  });
+
   it('waits for a player who never joined, who is new all the same', async () => {
     await world.call('PUT', route('p-waits'), '9');
     const { body } = await world.call('POST', '/v1/players/p-waits/join', { host: 'ridge-eu-1' });

@@ -22,3 +22,22 @@ export function typeOf(value: Json): 'null' | 'array' | 'object' | 'boolean' | '
   }
   return 'object';
 }
+
+/**
+ * Are two JSON values the same, whatever the order of their members?
+ *
+ * Asks nothing of the values themselves: a member may be named `valueOf` or
+ * `toString`, as what every object has is.
+ */
+export function equalJson(one: unknown, other: unknown): boolean {
+  if (one === other) return true;
+  if (typeof one !== 'object' || typeof other !== 'object' || one === null || other === null) return false;
+  if (Array.isArray(one) || Array.isArray(other)) {
+    if (!Array.isArray(one) || !Array.isArray(other) || one.length !== other.length) return false;
+    return one.every((item, index) => equalJson(item, other[index]));
+  }
+  const [mine, theirs] = [one as { readonly [name: string]: unknown }, other as { readonly [name: string]: unknown }];
+  const names = Object.keys(mine);
+  if (names.length !== Object.keys(theirs).length) return false;
+  return names.every((name) => Object.hasOwn(theirs, name) && equalJson(mine[name], theirs[name]));
+}

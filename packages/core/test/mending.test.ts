@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import {
   applyTransaction,
   differenceInWords,
+  equalJson,
   mendingChanges,
   valueDifferences,
   type Change,
@@ -10,6 +11,7 @@ import {
   type Records,
   type StoredRecord,
 } from '@vekkon/core';
+import { checkSchema } from '@vekkon/core/schema-check';
 import { highfell, newPilot, noon } from './highfell.js';
 
 const words = (was: Json | undefined, is: Json | undefined) => valueDifferences(was, is).map(differenceInWords);
@@ -52,6 +54,33 @@ describe('what is different between two values', () => {
         }
       }),
       { numRuns: 500 },
+    );
+  });
+});
+
+describe('two JSON values', () => {
+  it('are the same by what they hold, also where a member is named as what every object has', () => {
+    for (const name of ['valueOf', 'toString', 'hasOwnProperty', '__proto__']) {
+      const made = () => JSON.parse(`{"${name}": 1, "list": [{"${name}": null}]}`) as Json;
+      expect([equalJson(made(), made()), equalJson(made(), { list: [] }), equalJson(made(), {})]).to.deep.equal([
+        true,
+        false,
+        false,
+      ]);
+    }
+    const isIn = checkSchema({ enum: [{ valueOf: 1 }, { a: 1 }] }, { valueOf: 2 });
+    expect(isIn).to.have.property('detail', 'The value does not fit its schema.');
+  });
+
+  it('are the same exactly where they are written alike', () => {
+    const value = fc.jsonValue({ maxDepth: 3 }) as fc.Arbitrary<Json>;
+    fc.assert(
+      fc.property(value, value, (one, other) => {
+        expect(equalJson(one, JSON.parse(JSON.stringify(one)))).to.equal(true);
+        const isAlike = JSON.stringify(sorted(one)) === JSON.stringify(sorted(other));
+        expect(equalJson(one, other)).to.equal(isAlike);
+      }),
+      { numRuns: 1_000 },
     );
   });
 });

@@ -1,5 +1,4 @@
-import equal from 'fast-deep-equal';
-import { isJsonArray, isJsonObject, type Json } from '../json.js';
+import { equalJson, isJsonArray, isJsonObject, type Json } from '../json.js';
 import { currentItem, currentKey, formerNames, renameItems, storedKeys } from './former-names.js';
 import { sectionOfKind, type Manifest, type RecordDeclaration } from './manifest.js';
 import { formerNamesOf } from './schema-names.js';
@@ -35,7 +34,7 @@ export function compareManifests(before: Manifest, next: Manifest): readonly Dif
       ...compareSection(before[section], next[section], (name) => `${word} ${name}`, current, plainDetails),
     );
   }
-  if (!equal(before.checkpoints, next.checkpoints)) {
+  if (!equalJson(before.checkpoints, next.checkpoints)) {
     differences.push({ what: 'checkpoints', is: 'changed', detail: 'another declaration', breaks: false });
   }
   if (before.title !== next.title) {
@@ -105,7 +104,7 @@ function membersThatDiffer(
   const details: Details[] = [];
   for (const word of new Set([...Object.keys(before), ...Object.keys(next)])) {
     const [was, is] = [before[word], next[word]];
-    if (unmentioned.has(word) || equal(was, is)) continue;
+    if (unmentioned.has(word) || equalJson(was, is)) continue;
     if (schemas.includes(word)) details.push(...schemaDifferences(was, is, ''));
     else if (word === 'starting' && 'schema' in before)
       details.push({ detail: `starts at ${short(is)} (was ${short(was)})`, breaks: false });
@@ -131,7 +130,7 @@ function narrows(word: string, was: Json | undefined, is: Json | undefined): boo
 /** What a schema asks otherwise, at every depth. */
 function schemaDifferences(was: Json | undefined, is: Json | undefined, place: string): readonly Details[] {
   if (!isJsonObject(was) || !isJsonObject(is)) {
-    return equal(was, is) ? [] : [{ detail: `${place || 'the schema'} is another`, breaks: true }];
+    return equalJson(was, is) ? [] : [{ detail: `${place || 'the schema'} is another`, breaks: true }];
   }
   const details: Details[] = [];
   const fields = (schema: Json | undefined) => (isJsonObject(schema) ? schema : {});
@@ -153,7 +152,7 @@ function schemaDifferences(was: Json | undefined, is: Json | undefined, place: s
     if (!met.has(name)) details.push({ detail: `${place}/${name} is new`, breaks: false });
   }
   for (const word of new Set([...Object.keys(was), ...Object.keys(is)])) {
-    if (['properties', 'formerly', 'default', 'description', 'title'].includes(word) || equal(was[word], is[word]))
+    if (['properties', 'formerly', 'default', 'description', 'title'].includes(word) || equalJson(was[word], is[word]))
       continue;
     if (word === 'items') {
       details.push(...schemaDifferences(was[word], is[word], `${place}/items`));
@@ -184,10 +183,10 @@ function short(value: Json | undefined): string {
 /** The keys, families without their members, under which a stored value may no longer fit: what is declared otherwise. */
 export function keysToCheck(before: Manifest, next: Manifest): ReadonlySet<string> {
   const keys = new Set<string>();
-  const areItemsSame = equal(before.items, next.items);
+  const areItemsSame = equalJson(before.items, next.items);
   for (const [key, declaration] of Object.entries(before.records)) {
     const now = next.records[currentKey(key, next)];
-    const isSame = equal(declaration, now) && (declaration.kind !== 'inventory' || areItemsSame);
+    const isSame = equalJson(declaration, now) && (declaration.kind !== 'inventory' || areItemsSame);
     // What was not written since a name changed still lies under the one before.
     if (!isSame) for (const one of storedKeys(key, before)) keys.add(one);
   }

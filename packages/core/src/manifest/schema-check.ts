@@ -65,7 +65,13 @@ export const checkSchema: SchemaCheck = (schema, value) => {
     validate = compile(schema);
     compiled.set(schema, validate);
   }
-  return validate(value) ? undefined : mismatchOf(validate.errors?.[0], value);
+  try {
+    return validate(value) ? undefined : mismatchOf(validate.errors?.[0], value);
+  } catch (error) {
+    // The validator compares objects with what is allowed by calling their `valueOf` and `toString`, whatever stands there.
+    if (error instanceof TypeError) return { pointer: '', detail: 'The value does not fit its schema.' };
+    throw error;
+  }
 };
 
 /** Why a schema can't be used, and where; nothing if it can. */

@@ -1,6 +1,5 @@
-import equal from 'fast-deep-equal';
 import { declaredPart } from '../keys/record-key.js';
-import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
+import { equalJson, isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
 import type { SchemaCheck } from '../keys/check-value.js';
 import type { Records, StoredRecord } from '../records/record.js';
 import { formerNames, renameItems, storedKeys } from './former-names.js';
@@ -50,7 +49,7 @@ function spokenRecord(
   spoken: Manifest,
   check: SchemaCheck | undefined,
 ): StoredRecord {
-  if (equal(now, theirs) && now.kind !== 'inventory') return record;
+  if (equalJson(now, theirs) && now.kind !== 'inventory') return record;
   if (record.misfit === true) return { ...record, value: startingRecordValue(theirs) };
   if (theirs.kind === 'inventory') {
     return { ...record, value: spokenInventory(record.value as InventoryValue, newest, spoken) };
@@ -87,7 +86,7 @@ function spokenInventory(value: InventoryValue, newest: Manifest, spoken: Manife
 
 /** A value under the field names of an older schema, without the fields that only the newer one declares. */
 function spokenValue(value: Json, now: Schema | Json | undefined, theirs: Schema | Json | undefined): Json {
-  if (!isJsonObject(now) || !isJsonObject(theirs) || equal(now, theirs)) return value;
+  if (!isJsonObject(now) || !isJsonObject(theirs) || equalJson(now, theirs)) return value;
   if (isJsonArray(value)) return value.map((one) => spokenValue(one, now['items'], theirs['items']));
   if (!isJsonObject(value)) return value;
   const said: { [name: string]: Json } = {};
@@ -165,7 +164,7 @@ export function spokenTunables(
     }
     const value = values[current];
     if (value === undefined) continue;
-    const isSame = equal(newest.tunables[current]?.schema, schema);
+    const isSame = equalJson(newest.tunables[current]?.schema, schema);
     said[name] = isSame || check?.(schema, value) === undefined ? value : starting;
   }
   return said;

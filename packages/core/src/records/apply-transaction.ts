@@ -1,5 +1,4 @@
-import equal from 'fast-deep-equal';
-import type { Json } from '../json.js';
+import { equalJson, type Json } from '../json.js';
 import { renameFields, renamePointer } from '../manifest/former-names.js';
 import { learnFrom, withLearned } from '../manifest/learn.js';
 import type { InventoryValue, Manifest, RecordDeclaration } from '../manifest/manifest.js';
@@ -227,7 +226,7 @@ function applyTo(change: RecordChange, declared: DeclaredKey, work: Work): Chang
   if (change.op === 'submit') work.results.push(change);
   if (outcome.line !== undefined) work.ledger.push(...withStartingLine(outcome.line, held, declaration));
   // An equal value makes no revision; but a first put makes the record, whatever it holds.
-  const isSame = held !== undefined && held.removed !== true && equal(outcome.value, held.value);
+  const isSame = held !== undefined && held.removed !== true && equalJson(outcome.value, held.value);
   if (!isSame) work.changed.set(change.key, { revision: current.revision + 1, value: outcome.value });
   return undefined;
 }

@@ -1,4 +1,4 @@
-import equal from 'fast-deep-equal';
+import { equalJson } from '../json.js';
 import { currentKey } from '../manifest/former-names.js';
 import type { CurrencyDeclaration, InventoryValue, Manifest } from '../manifest/manifest.js';
 import type { Rules } from './rules.js';
@@ -149,7 +149,7 @@ export function restored(
 }
 
 function isHeld(now: StoredRecord | undefined, { value }: StoredRecord): boolean {
-  return now !== undefined && now.removed !== true && equal(now.value, value);
+  return now !== undefined && now.removed !== true && equalJson(now.value, value);
 }
 
 function linesFor(

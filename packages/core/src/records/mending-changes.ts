@@ -1,5 +1,4 @@
-import equal from 'fast-deep-equal';
-import { isJsonObject, type Json, type JsonObject } from '../json.js';
+import { equalJson, isJsonObject, type Json, type JsonObject } from '../json.js';
 import type { InventoryValue } from '../manifest/manifest.js';
 import { problem, type OrProblem } from '../keys/problem.js';
 import type { Change } from './change.js';
@@ -22,7 +21,7 @@ export function mendingChanges(
   is: Json | undefined,
   reason: string,
 ): OrProblem<readonly Change[]> {
-  if (is !== undefined && was !== undefined && was.removed !== true && equal(was.value, is)) return [];
+  if (is !== undefined && was !== undefined && was.removed !== true && equalJson(was.value, is)) return [];
   switch (key.slice(0, key.indexOf('/'))) {
     case 'currency':
       return balance(key, was, is, reason);
@@ -77,7 +76,7 @@ function inventory(key: string, was: StoredRecord | undefined, is: Json | undefi
   }
   for (const piece of new Set([...Object.keys(held.pieces), ...Object.keys(wanted.pieces)])) {
     const [before, after] = [held.pieces[piece], wanted.pieces[piece]];
-    if (equal(before, after)) continue;
+    if (equalJson(before, after)) continue;
     if (before !== undefined && after !== undefined && before.item === after.item) {
       gained.push({ op: 'alter', key, piece, traits: patchBetween(before.traits, after.traits) });
       continue;
@@ -94,7 +93,7 @@ function patchBetween(was: JsonObject, is: JsonObject): JsonObject {
   const patch: { [name: string]: Json } = {};
   for (const name of new Set([...Object.keys(was), ...Object.keys(is)])) {
     const [before, after] = [was[name], is[name]];
-    if (equal(before, after)) continue;
+    if (equalJson(before, after)) continue;
     patch[name] =
       isJsonObject(before) && isJsonObject(after) ? patchBetween(before, after) : after === undefined ? null : after;
   }

@@ -1,5 +1,4 @@
-import equal from 'fast-deep-equal';
-import { isJsonArray, isJsonObject, type Json } from '../json.js';
+import { equalJson, isJsonArray, isJsonObject, type Json } from '../json.js';
 import type { PreferenceDeclaration, ProgressDeclaration, Schema } from '../manifest/manifest.js';
 import type { Collect, Discard, Increase, Merge, Outdo, ProgressChange, Put, Remove } from './change.js';
 import { checkValue, type SchemaCheck } from '../keys/check-value.js';
@@ -28,7 +27,7 @@ export function changeProgress(
     if (unfit !== undefined) return { problem: unfit };
   }
   const changed = valueAfter(change, current, declaration.schema, at);
-  if (changed.problem !== undefined || equal(changed.value, current.value)) return changed;
+  if (changed.problem !== undefined || equalJson(changed.value, current.value)) return changed;
   const unfit = change.op === 'put' ? undefined : checkValue(changed.value);
   if (unfit !== undefined) return { problem: unfit };
   const mismatch = check?.(declaration.schema, changed.value);
@@ -113,7 +112,7 @@ function inList(change: Collect | Discard, value: Json, schema: Schema, at: stri
     });
   }
   const isStamped = asksForStamps(schema, tokens);
-  const isMeant = (one: Json) => equal(isStamped && isJsonObject(one) ? one['value'] : one, change.value);
+  const isMeant = (one: Json) => equalJson(isStamped && isJsonObject(one) ? one['value'] : one, change.value);
   const isThere = held.some(isMeant);
   if (isThere === (change.op === 'collect')) return { value };
   const added = isStamped ? { value: change.value, at } : change.value;

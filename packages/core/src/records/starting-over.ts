@@ -1,4 +1,4 @@
-import equal from 'fast-deep-equal';
+import { equalJson } from '../json.js';
 import { currentKey } from '../manifest/former-names.js';
 import type { Manifest, RecordDeclaration } from '../manifest/manifest.js';
 import { startingRecordValue } from '../manifest/starting-value.js';
@@ -40,7 +40,7 @@ export function resetRecord(
   if (held.removed === true) return undefined;
   const starting = startingRecordValue(declaration);
   const current = readRecord(held, declaration, rules);
-  const isThere = declaration.family === undefined && current.misfit !== true && equal(current.value, starting);
+  const isThere = declaration.family === undefined && current.misfit !== true && equalJson(current.value, starting);
   if (isThere) return undefined;
   const revision = held.revision + 1;
   if (declaration.kind === 'currency') {

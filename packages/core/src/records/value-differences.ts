@@ -1,5 +1,4 @@
-import equal from 'fast-deep-equal';
-import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
+import { equalJson, isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
 import { escapePointerToken } from '../keys/json-pointer.js';
 import { short } from '../short.js';
 import type { Records } from './record.js';
@@ -78,7 +77,7 @@ export function changedInWords(was: Records, is: Records): string {
 }
 
 function compare(was: Json | undefined, is: Json | undefined, pointer: string, found: ValueDifference[]): void {
-  if (found.length > mostDifferences || equal(was, is)) return;
+  if (found.length > mostDifferences || equalJson(was, is)) return;
   if (isJsonObject(was) && isJsonObject(is)) {
     const names = new Set([...Object.keys(was), ...Object.keys(is)]);
     for (const name of names) {

@@ -1,6 +1,5 @@
-import equal from 'fast-deep-equal';
 import { validate } from 'compare-versions';
-import type { Json } from '../json.js';
+import { equalJson, type Json } from '../json.js';
 import { checkValue } from '../keys/check-value.js';
 import { pointerTokens, valueAt } from '../keys/json-pointer.js';
 import { nearestName } from '../keys/names.js';
@@ -163,7 +162,7 @@ function checkWindow(
   }
   if (from !== undefined && until !== undefined && Date.parse(from) >= Date.parse(until)) {
     say(`${at}/window/until`, `The window ends at ${until}, which is not after it starts at ${from}.`);
-  } else if (until !== undefined && Date.parse(until) <= now && !equal(was?.window, window)) {
+  } else if (until !== undefined && Date.parse(until) <= now && !equalJson(was?.window, window)) {
     say(`${at}/window/until`, `The window lies in the past: it ended at ${until}. Write when it is to end.`);
   }
 }
@@ -230,7 +229,7 @@ function checkTest(test: AttributeTest, at: string, { types, say }: Checking): v
 /** Does an earlier adjustment take everybody that a later one would, whenever it would? */
 function takesAllOf(earlier: Adjustment, later: Adjustment): boolean {
   if (earlier.percent !== undefined && earlier.percent < 100) return false;
-  if (earlier.audience !== undefined && !equal(earlier.audience, later.audience)) return false;
+  if (earlier.audience !== undefined && !equalJson(earlier.audience, later.audience)) return false;
   const opens = (one: Adjustment) => (one.window?.from === undefined ? -Infinity : Date.parse(one.window.from));
   const closes = (one: Adjustment) => (one.window?.until === undefined ? Infinity : Date.parse(one.window.until));
   return opens(earlier) <= opens(later) && closes(earlier) >= closes(later);

@@ -1,4 +1,4 @@
-import equal from 'fast-deep-equal';
+import { equalJson } from '../json.js';
 import { tunedIn, untuned, type EditionContent, type Tuned } from './tuning.js';
 
 /** One tunable that is edited and not yet published. */
@@ -23,7 +23,7 @@ export function withEdit(
   { tuned, by, at }: Omit<DraftEdit, 'over'>,
 ): DraftEdits {
   const over = tunedIn(published, tunable);
-  return equal(tuned, over) ? withoutEdit(edits, tunable) : { ...edits, [tunable]: { tuned, over, by, at } };
+  return equalJson(tuned, over) ? withoutEdit(edits, tunable) : { ...edits, [tunable]: { tuned, over, by, at } };
 }
 
 export function withoutEdit(edits: DraftEdits, tunable: string): DraftEdits {
@@ -33,7 +33,7 @@ export function withoutEdit(edits: DraftEdits, tunable: string): DraftEdits {
 /** Tunables that others have published something else for since they were edited: whoever publishes must look again. */
 export function outdatedIn(edits: DraftEdits, published: EditionContent): readonly string[] {
   return Object.entries(edits).flatMap(([tunable, { over }]) =>
-    equal(over, tunedIn(published, tunable)) ? [] : [tunable],
+    equalJson(over, tunedIn(published, tunable)) ? [] : [tunable],
   );
 }
 
@@ -45,5 +45,5 @@ export function asPublished(edits: DraftEdits, published: EditionContent, only?:
     content[tunable] = tuned;
   }
   // Of what is as the manifest says nothing is said.
-  return Object.fromEntries(Object.entries(content).filter(([, tuned]) => !equal(tuned, untuned)));
+  return Object.fromEntries(Object.entries(content).filter(([, tuned]) => !equalJson(tuned, untuned)));
 }

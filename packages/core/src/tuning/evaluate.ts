@@ -1,5 +1,4 @@
-import equal from 'fast-deep-equal';
-import type { Json } from '../json.js';
+import { equalJson, type Json } from '../json.js';
 import type { AttributeType } from './attributes.js';
 import { isOfAudience, whyNotOfAudience } from './audience.js';
 import { momentInWords } from './in-words.js';
@@ -129,7 +128,7 @@ export class Tuning {
       for (const edge of tunable.edges) {
         if (edge <= at) continue;
         const then = this.#pick(tunable, who, edge).value;
-        if (equal(then, value)) continue;
+        if (equalJson(then, value)) continue;
         const values = found.get(edge) ?? {};
         values[name] = then;
         found.set(edge, values);

@@ -1,5 +1,4 @@
-import equal from 'fast-deep-equal';
-import { isJsonArray, type Json } from '../json.js';
+import { equalJson, isJsonArray, type Json } from '../json.js';
 import type { Manifest } from '../manifest/manifest.js';
 import { audienceInWords } from './audience.js';
 import { nameOf } from './check-tuned.js';
@@ -28,7 +27,7 @@ export function tuningDifferences(
     const starting = tunables[tunable]?.starting ?? null;
     const [wasBase, base] = [was.value ?? starting, is.value ?? starting];
     const say = (words: string) => void differences.push({ tunable, words: `${tunable}: ${words}` });
-    if (!equal(wasBase, base)) say(baseInWords(wasBase, base));
+    if (!equalJson(wasBase, base)) say(baseInWords(wasBase, base));
     else if ((was.value === undefined) !== (is.value === undefined)) {
       say(
         is.value === undefined
@@ -40,14 +39,15 @@ export function tuningDifferences(
     for (const one of is.adjustments) {
       const old = was.adjustments.find(({ id }) => id === one.id);
       if (old === undefined) say(`${short(base)} → ${adjustmentInWords(one)}`);
-      else if (!equal(old, one)) say(`“${nameOf(old)}” was ${adjustmentInWords(old)}; is ${adjustmentInWords(one)}`);
+      else if (!equalJson(old, one))
+        say(`“${nameOf(old)}” was ${adjustmentInWords(old)}; is ${adjustmentInWords(one)}`);
     }
     for (const one of was.adjustments) {
       if (!is.adjustments.some(({ id }) => id === one.id)) say(`no longer ${adjustmentInWords(one)}`);
     }
     const order = was.adjustments.filter(({ id }) => unmoved.some((one) => one.id === id)).map(({ id }) => id);
     if (
-      !equal(
+      !equalJson(
         order,
         unmoved.map(({ id }) => id),
       )

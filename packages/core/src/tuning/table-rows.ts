@@ -1,5 +1,4 @@
-import equal from 'fast-deep-equal';
-import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
+import { equalJson, isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
 import { nearestName } from '../keys/names.js';
 import type { Schema } from '../manifest/manifest.js';
 import { short } from '../short.js';
@@ -108,7 +107,7 @@ function cellValue(cell: string, type: Column['type']): Json | undefined {
  * place where there is none.
  */
 export function rowDifferences(before: Json, after: Json): readonly string[] {
-  if (!isList(before) || !isList(after)) return equal(before, after) ? [] : [`${short(before)} → ${short(after)}`];
+  if (!isList(before) || !isList(after)) return equalJson(before, after) ? [] : [`${short(before)} → ${short(after)}`];
   const by = identifying(before, after);
   const differences: string[] = [];
   const named = (row: JsonObject, place: number) => (by === undefined ? `row ${place + 1}` : String(row[by]));
@@ -119,13 +118,13 @@ export function rowDifferences(before: Json, after: Json): readonly string[] {
     met.add(key);
     const was = old.get(key);
     if (was === undefined) differences.push(`new: ${membersInWords(row)}`);
-    else if (!equal(was, row)) differences.push(`${named(row, place)}: ${changesInWords(was, row)}`);
+    else if (!equalJson(was, row)) differences.push(`${named(row, place)}: ${changesInWords(was, row)}`);
   }
   for (const [place, row] of before.entries()) {
     if (!met.has(by === undefined ? place : row[by])) differences.push(`gone: ${membersInWords(row)}`);
   }
   const order = (rows: readonly JsonObject[]) => rows.map((row) => (by === undefined ? '' : String(row[by])));
-  if (differences.length === 0 && !equal(order(before), order(after)))
+  if (differences.length === 0 && !equalJson(order(before), order(after)))
     differences.push('the same rows in another order');
   return differences;
 }
@@ -153,7 +152,9 @@ function membersInWords(row: JsonObject): string {
 }
 
 function changesInWords(was: JsonObject, is: JsonObject): string {
-  const names = [...new Set([...Object.keys(was), ...Object.keys(is)])].filter((name) => !equal(was[name], is[name]));
+  const names = [...new Set([...Object.keys(was), ...Object.keys(is)])].filter(
+    (name) => !equalJson(was[name], is[name]),
+  );
   return names.map((name) => `${name} ${shown(was[name])} → ${shown(is[name])}`).join(', ');
 }
 

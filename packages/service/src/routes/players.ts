@@ -97,8 +97,11 @@ export function servePlayers(desk: Desk): void {
       if (text === undefined) unknown.push(id);
       else found.push(text);
     }
-    const now = rfc3339(desk.clock.now());
-    return new JsonText(`{"now":"${now}","players":{${found.join(',')}},"unknown":${JSON.stringify(unknown)}}`);
+    // Put together in a turn too: many that were asked for at once are done at about the same time.
+    return desk.turns.take(nameOf(principal), async () => {
+      const now = rfc3339(desk.clock.now());
+      return new JsonText(`{"now":"${now}","players":{${found.join(',')}},"unknown":${JSON.stringify(unknown)}}`);
+    });
   });
 
   serveRoute(desk, routes.playerSessions, async ({ params, query, environment }) => {

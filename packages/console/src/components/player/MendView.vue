@@ -2,6 +2,7 @@
 import {
   declaredPart,
   differenceInWords,
+  equalJson,
   mendingChanges,
   valueDifferences,
   type Change,
@@ -12,7 +13,6 @@ import {
   type StoredRecord,
 } from '@vekkon/core';
 import type { PlayerDetails } from '@vekkon/protocol';
-import equal from 'fast-deep-equal';
 import Button from 'primevue/button';
 import InputNumber from 'primevue/inputnumber';
 import InputText from 'primevue/inputtext';
@@ -103,7 +103,7 @@ watch(
   () => player.records,
   (records) => {
     for (const [key, { was, is, result }] of edits.value) {
-      const isUntouched = result === undefined && equal(plain(is), plain(was.value));
+      const isUntouched = result === undefined && equalJson(plain(is), plain(was.value));
       if (isUntouched && records[key] !== undefined && records[key].revision !== was.revision) begin(key);
     }
   },

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { checkPlainly, type Json, type Manifest } from '@vekkon/core';
+import { checkPlainly, equalJson, type Json, type Manifest } from '@vekkon/core';
 import {
   adjustmentInWords,
   checkTuned,
@@ -9,7 +9,6 @@ import {
   type Tuned,
 } from '@vekkon/core/tuning';
 import type { ServiceRefused } from '@vekkon/client/operator';
-import equal from 'fast-deep-equal';
 import Button from 'primevue/button';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { agoInWords } from '../../words.js';
@@ -35,7 +34,7 @@ const open = ref<string>();
 const wrong = ref<string>();
 const isRemoving = ref(false);
 const told = computed(() => JSON.stringify(tunedOf(tunable)));
-const isChanged = computed(() => !equal(plain(edited.value), JSON.parse(told.value)));
+const isChanged = computed(() => !equalJson(plain(edited.value), JSON.parse(told.value)));
 const base = computed(() => edited.value.value ?? tunable.starting);
 const mistakes = computed(() =>
   checkTuned(name, edited.value, tunedOf(tunable), { manifest, check: checkPlainly }, Date.now()),
