@@ -46,7 +46,7 @@ export class Device {
       deviceKey: world.deviceKey,
       storage: this.storage(tab),
       autosave: 0,
-      deadline: 300,
+      deadline: 1_000,
       ...options,
     });
     this.#players.set(tab, player);

@@ -155,7 +155,14 @@ export class World {
 
   /** A host that saves when it is told to, and gives up soon. */
   host(name = 'ridge-eu-1', options: Partial<VekkonHostOptions> = {}): VekkonHost {
-    return new VekkonHost({ url: this.url, hostKey: this.hostKey, host: name, autosave: 0, deadline: 300, ...options });
+    return new VekkonHost({
+      url: this.url,
+      hostKey: this.hostKey,
+      host: name,
+      autosave: 0,
+      deadline: 1_000,
+      ...options,
+    });
   }
 
   /** A plain request with the host key, past the client. A body that is a string is sent as it is. */
