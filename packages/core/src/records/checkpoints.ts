@@ -148,6 +148,26 @@ export function restored(
   return back;
 }
 
+/**
+ * Brings a player's records back as they were at a moment.
+ *
+ * @param then   the records as they were
+ * @param now    as they are
+ * @param when   the moment, as a person reads it
+ * @param chosen only these, under the keys of now; null for all that are declared
+ */
+export function turnedBack(
+  then: Records,
+  now: Records,
+  rules: Rules,
+  when: string,
+  chosen: readonly string[] | null,
+): Restored {
+  const reaches = (key: string) =>
+    rules.manifest.records[declaredPart(key)] !== undefined && (chosen === null || chosen.includes(key));
+  return restored(then, now, [], rules, { name: when, reaches });
+}
+
 function isHeld(now: StoredRecord | undefined, { value }: StoredRecord): boolean {
   return now !== undefined && now.removed !== true && equalJson(now.value, value);
 }

@@ -1,10 +1,9 @@
 import {
   declarationOf,
-  declaredPart,
   differenceInWords,
   isProblem,
-  restored,
   storedKeys,
+  turnedBack,
   valueDifferences,
   type Json,
 } from '@vekkon/core';
@@ -88,8 +87,7 @@ export function serveHistory(desk: Desk): void {
     const place = environment();
     const { player, then, rules } = await before(params.player, query.at, place);
     const now = await reader.players.stored(player.number, rules.manifest);
-    const reaches = (key: string) => rules.manifest.records[declaredPart(key)] !== undefined;
-    const { changed } = restored(then, now, [], rules, { name: query.at, reaches });
+    const { changed } = turnedBack(then, now, rules, query.at, null);
     const differences = [...changed].map(([key, { value, removed }]) => {
       const held = now.get(key);
       const is = held === undefined || held.removed === true ? undefined : held.value;

@@ -52,8 +52,8 @@ export class HistoryReads {
     count: number,
     before = Number.MAX_SAFE_INTEGER,
   ): Promise<HistoryPage> {
-    const rows: HistoryRow[] = [];
-    // One key at a time, by its index, from the newest: no more of each than the page can hold.
+    const rows: Pick<HistoryRow, 'key' | 'revision' | 'seen'>[] = [];
+    // One key at a time, by its index, from the newest: no more of each than the page can hold, and their values later.
     for (const key of keys ?? (await this.#keysOf(player))) {
       rows.push(...(await revisionsBefore(this.#db, player, key, before, count + 1)));
     }
@@ -62,7 +62,10 @@ export class HistoryReads {
     const revisions = rows.filter(({ seen }) => last !== undefined && seen >= last);
     const next = rows.length > revisions.length ? (last ?? null) : null;
     const inWords: RevisionInWords[] = [];
-    for (const row of revisions) inWords.push(await this.#inWords(row));
+    for (const { key, revision } of revisions) {
+      const row = await this.revision(player, key, revision);
+      if (row !== undefined) inWords.push(await this.#inWords(row));
+    }
     return { revisions: inWords, next };
   }
 
@@ -118,7 +121,7 @@ export class HistoryReads {
 const revisionsBefore = keptQuery((db, player: number, key: string, before: number, most: number) =>
   db
     .selectFrom('history')
-    .selectAll()
+    .select(['key', 'revision', 'seen'])
     .where('player', '=', player)
     .where('key', '=', key)
     .where('seen', '<', before)

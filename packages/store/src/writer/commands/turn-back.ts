@@ -1,4 +1,4 @@
-import { bringBackValue, currentKey, declaredPart, isProblem, restored, type Json, type Records } from '@vekkon/core';
+import { bringBackValue, currentKey, isProblem, turnedBack, type Json, type Records } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { tellOutside } from '../outside.js';
@@ -72,9 +72,7 @@ export async function turnBack(
     throw new Refusal('player-changed', detail, { seen: player.seen });
   }
   const records = await RecordsInWork.load(context, player.number, rules.manifest);
-  const reaches = (key: string) =>
-    rules.manifest.records[declaredPart(key)] !== undefined && (chosen === null || chosen.includes(key));
-  const back = restored(to, records.records, [], rules, { name: when, reaches });
+  const back = turnedBack(to, records.records, rules, when, chosen);
   const label = `as at ${when}`;
   records.set(back.changed, back.ledger, { session: null, by, label, at: now }, { trash: back.trash });
   await records.writeFor(player, now);
