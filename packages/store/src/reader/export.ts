@@ -28,6 +28,9 @@ interface Row {
   readonly at: ExportCursor;
 }
 
+/** How many values are read at a time: each may take 256 KiB. */
+const mostValues = 16;
+
 /** Everything that is kept of one player, in the order in which an export has it; each read by its index. */
 const parts = {
   async records({ db, player, after, count }) {
@@ -54,7 +57,7 @@ const parts = {
       .where((where) => where.or([where('key', '>', String(key)), where('revision', '>', Number(revision))]))
       .orderBy('key')
       .orderBy('revision')
-      .limit(count)
+      .limit(Math.min(count, mostValues))
       .execute();
     return rows.map(({ key: one, revision: number, value, removed, at, session, by, label }) => ({
       shown: { key: one, revision: number, ...valueOf(value, removed), at: rfc3339(at), session, by, label },
@@ -89,15 +92,15 @@ const parts = {
     }));
   },
   async checkpoints(asked) {
-    // Each of them is a copy of all records: a few at a time.
-    const rows = await numbered('checkpoints', { ...asked, count: Math.min(asked.count, 10) });
+    // Each of them is a copy of all records: one at a time.
+    const rows = await numbered('checkpoints', { ...asked, count: 1 });
     return rows.map(({ number, name, summary, at, by, records }) => ({
       shown: { name, summary, at: rfc3339(at), by, records: Object.fromEntries(recordsIn(records)) },
       at: [number],
     }));
   },
   async trash(asked) {
-    const rows = await numbered('trash', asked);
+    const rows = await numbered('trash', { ...asked, count: Math.min(asked.count, mostValues) });
     return rows.map(({ number, key, revision, value, at, why, by }) => ({
       shown: { key, revision, value: parsed(value), at: rfc3339(at), why, by },
       at: [number],
