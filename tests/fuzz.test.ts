@@ -71,7 +71,15 @@ describe('made-up requests', () => {
 
   before(async () => {
     folder = mkdtempSync(path.join(tmpdir(), 'vekkon-fuzz-'));
-    const none = { deviceCalls: 0, playerCalls: 0, addressCalls: 0, newDevices: 0, newCredentials: 0 };
+    const none = {
+      deviceCalls: 0,
+      playerCalls: 0,
+      addressCalls: 0,
+      deviceStreams: 0,
+      addressStreams: 0,
+      newDevices: 0,
+      newCredentials: 0,
+    };
     const log = openLog('json', path.join(folder, 'service.log'));
     service = await startService({ data: folder, port: 0, listen: '127.0.0.1', log, limits: none });
     const invitation = service.firstAdminLink!.split('#')[1]!;

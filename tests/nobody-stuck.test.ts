@@ -265,6 +265,17 @@ describe('streams', () => {
     await first.ended;
   });
 
+  it('are opened sixty times a minute by one device at the most, and another device is not concerned', async () => {
+    const [loud, calm] = [await device(world, 'loud'), await device(world, 'calm')];
+    const [its, others] = [`/v1/sessions/${await loud.join()}/stream`, `/v1/sessions/${await calm.join()}/stream`];
+    for (let time = 0; time < 60; time++) await listen(its, loud.token);
+    const refused = await world.call('GET', its, undefined, bearer(loud.token));
+    expect([refused.status, codeOf(refused)]).to.deep.equal([429, 'too-many-requests']);
+    expect(Number(refused.headers.get('Retry-After'))).to.be.within(1, 60);
+    await listen(others, calm.token);
+    expect((await loud.call('GET', '/v1/me')).status).to.equal(200);
+  });
+
   it('end at once for whoever asks for their headers only', async () => {
     const answer = await world.call('HEAD', '/v1/hosts/ridge-eu-1/stream');
     expect([answer.status, answer.text]).to.deep.equal([200, '']);

@@ -1,5 +1,7 @@
+import { connect, type Socket } from 'node:net';
 import { expect } from 'chai';
-import type { ChangesResponse, ProblemDetails } from '@vekkon/protocol';
+import { demoManifest } from '@vekkon/demo';
+import type { ChangesResponse, ProblemDetails, ReadResponse } from '@vekkon/protocol';
 import { World } from './world/world.js';
 
 const gift = {
@@ -94,4 +96,40 @@ describe('many players', () => {
     expect((await world.call('POST', '/v1/players/read', { players: many })).status).to.equal(400);
     await world.close();
   });
+
+  it('are sent as they are read, and whoever does not read them keeps nobody else from theirs', async () => {
+    const manifest = demoManifest().replace(/^progress:$/m, "progress:\n  chart: ''");
+    const world = await World.start({ manifest });
+    const players = Array.from({ length: 50 }, (_, index) => `p-${index}`);
+    const chart = 'x'.repeat(200_000);
+    const route = (player: string) => `/v1/players/${player}/records/progress/chart`;
+    for (const player of players) await world.call('PUT', route(player), JSON.stringify(chart));
+    const read = (...ids: string[]) =>
+      world.call('POST', '/v1/players/read', { players: ids, keys: ['progress/chart'] });
+    const deaf = await Promise.all(Array.from({ length: 12 }, () => asksAndDoesNotRead(world, players)));
+    const few = await read('p-none');
+    expect(few.headers.get('Content-Length')).to.equal(String(few.text.length));
+    const all = await read(...players, 'p-none');
+    expect(all.headers.get('Content-Length')).to.equal(null);
+    const { players: told, unknown } = all.body as ReadResponse;
+    expect(Object.keys(told)).to.deep.equal(players);
+    for (const { records } of Object.values(told)) expect(records['progress/chart']?.value).to.equal(chart);
+    expect(unknown).to.deep.equal(['p-none']);
+    for (const socket of deaf) socket.destroy();
+    expect(world.faults()).to.deep.equal([]);
+    await world.close();
+  });
 });
+
+/** Asks for players, and reads nothing of the answer beyond that it begins. */
+function asksAndDoesNotRead(world: World, players: readonly string[]): Promise<Socket> {
+  const body = JSON.stringify({ players });
+  const head = ['POST /v1/players/read HTTP/1.1', 'Host: x', `Authorization: Bearer ${world.hostKey}`];
+  return new Promise((resolve, reject) => {
+    const socket = connect(Number(new URL(world.url).port), '127.0.0.1', () => {
+      socket.write([...head, `Content-Length: ${body.length}`, '', body].join('\r\n'));
+    });
+    socket.once('error', reject);
+    socket.once('readable', () => resolve(socket));
+  });
+}

@@ -15,6 +15,9 @@ export interface CallLimitNumbers {
   readonly newDevices: number;
   /** Credentials that were not seen lately under one address, in a minute: most of a flood's are made up. */
   readonly newCredentials: number;
+  /** Streams that one device, and all games on devices under one address, open in a minute. */
+  readonly deviceStreams: number;
+  readonly addressStreams: number;
   /** How much one player's own device may send in a minute, in bytes. */
   readonly deviceBytes: number;
   /** Calls of one device, and of all games on devices under one address, that run at the same time. */
@@ -28,6 +31,8 @@ export const usualLimits: CallLimitNumbers = {
   addressCalls: 12_000,
   newDevices: 300,
   newCredentials: 3_000,
+  deviceStreams: 60,
+  addressStreams: 2_400,
   deviceBytes: 16 * 1024 * 1024,
   deviceAtOnce: 16,
   addressAtOnce: 512,
@@ -59,16 +64,21 @@ export class CallLimits {
   readonly #byAddress: RequestHandler;
   readonly #newDevices: RequestHandler;
   readonly #newCredentials: RequestHandler;
+  readonly #deviceStreams: RequestHandler;
+  readonly #addressStreams: RequestHandler;
   #heldBack = 0;
 
   constructor(numbers: Partial<CallLimitNumbers> = {}) {
     this.#numbers = { ...usualLimits, ...numbers };
     const { deviceCalls, playerCalls, addressCalls, newDevices, newCredentials } = this.#numbers;
+    const { deviceStreams, addressStreams } = this.#numbers;
     this.#byDevice = perMinute('device', deviceCalls, ({ caller }) => keyOf(caller, 'device'));
     this.#byPlayer = perMinute('player', playerCalls, ({ caller }) => keyOf(caller, 'player'));
     this.#byAddress = perMinute('address', addressCalls, addressOf);
     this.#newDevices = perMinute('new-devices', newDevices, addressOf);
     this.#newCredentials = perMinute('new-credentials', newCredentials, addressOf);
+    this.#deviceStreams = perMinute('device-streams', deviceStreams, ({ caller }) => keyOf(caller, 'device'));
+    this.#addressStreams = perMinute('address-streams', addressStreams, addressOf);
   }
 
   /** A credential is shown that is not known yet. @throws Refusal `too-many-requests` */
@@ -84,11 +94,12 @@ export class CallLimits {
   /**
    * Lets a call in.
    *
+   * @param isStream does it go on until its sender leaves?
    * @returns what to call when it has been answered
    * @throws Refusal `too-many-requests`, with how long to wait
    */
-  enter(request: Request, response: Response, principal: Principal): Promise<() => void> {
-    return this.#holdBack(response, this.#letIn(request, response, principal));
+  enter(request: Request, response: Response, principal: Principal, isStream: boolean): Promise<() => void> {
+    return this.#holdBack(response, this.#letIn(request, response, principal, isStream));
   }
 
   /** Whoever is refused is told so after a while; where too many wait for that, at once, and their connection is closed. */
@@ -106,13 +117,17 @@ export class CallLimits {
     }
   }
 
-  async #letIn(request: Request, response: Response, principal: Principal): Promise<() => void> {
+  async #letIn(request: Request, response: Response, principal: Principal, isStream: boolean): Promise<() => void> {
     if (principal.sort !== 'device' && principal.sort !== 'device-key') return () => undefined;
     (request as Counted).caller = principal;
     await pass(this.#byAddress, request, response);
     if (principal.sort === 'device') {
       await pass(this.#byPlayer, request, response);
       await pass(this.#byDevice, request, response);
+    }
+    if (isStream) {
+      await pass(this.#addressStreams, request, response);
+      if (principal.sort === 'device') await pass(this.#deviceStreams, request, response);
     }
     const { deviceAtOnce, addressAtOnce } = this.#numbers;
     const leaveAddress = this.#begin(`address ${addressOf(request)}`, addressAtOnce);

@@ -5,6 +5,7 @@ import cors from 'cors';
 import type { Request, Response } from 'express';
 import { z } from 'zod';
 import { isOnDevice, type Access, type Principal } from './access.js';
+import { JsonPieces, JsonText, sendJson, sendPieces } from './answers.js';
 import type { BoardStreams } from './board-streams.js';
 import type { Boards } from './boards.js';
 import { addressOf, pass, type CallLimits } from './call-limits.js';
@@ -44,7 +45,10 @@ export interface Desk {
   readonly sessionTunings: SessionTunings;
   readonly tuningStreams: TuningStreams;
   readonly tuningNoted: TuningNoted;
+  /** For what reads much in this thread. */
   readonly turns: Turns;
+  /** For what keeps the reading thread busy. */
+  readonly longTurns: Turns;
   readonly disturbances: Disturbances;
   readonly migration: string;
   /** Does an error say that the database itself is damaged? */
@@ -55,11 +59,6 @@ export interface Desk {
   isStopping(): boolean;
   /** Counts a call that has arrived whole. @returns what to call when it has been answered */
   answering(): () => void;
-}
-
-/** An answer that is JSON text already. */
-export class JsonText {
-  constructor(readonly text: string) {}
 }
 
 type Shape<T> = T extends z.ZodType ? z.output<T> : undefined;
@@ -89,14 +88,14 @@ const envelopeDepth = 6;
 export function serveRoute<R extends Route>(
   desk: Desk,
   route: R,
-  handler: (call: Call<R>) => Promise<z.output<R['response']> | JsonText | undefined>,
+  handler: (call: Call<R>) => Promise<z.output<R['response']> | JsonText | JsonPieces | undefined>,
 ): void {
   const isForPages = route.callers.some((caller) => caller === 'device' || caller === 'device-key');
   if (isForPages) desk.table.add('OPTIONS', route.path, shareWithPages);
   desk.table.add(route.method, route.path, async (request, response) => {
     if (isForPages && request.headers.origin !== undefined) await shareWithPages(request, response);
     const principal = await desk.access.admit(request, route.callers, () => desk.limits.meet(request, response));
-    const leave = await desk.limits.enter(request, response, principal);
+    const leave = await desk.limits.enter(request, response, principal, streams.has(route));
     try {
       await readBody(request, response, route, principal);
       const sent = typeof request.body === 'string' ? request.body.length : 0;
@@ -137,7 +136,8 @@ export function serveRoute<R extends Route>(
       request.socket.destroy();
       return;
     }
-    sendJson(response, route.status, answer instanceof JsonText ? answer.text : JSON.stringify(answer));
+    if (answer instanceof JsonPieces) await sendPieces(response, route.status, answer);
+    else sendJson(response, route.status, answer instanceof JsonText ? answer.text : JSON.stringify(answer));
   }
 }
 
@@ -153,10 +153,18 @@ const readsMuch: ReadonlySet<Route> = new Set<Route>([
   routes.among,
 ]);
 
+/** What goes on until its reader leaves. */
+const streams: ReadonlySet<Route> = new Set<Route>([
+  routes.hostStream,
+  routes.sessionStream,
+  routes.tuningStream,
+  routes.boardStream,
+]);
+
 /** What is large is written out in its turn too. */
-function asText(answer: unknown): JsonText | undefined {
+function asText(answer: unknown): JsonText | JsonPieces | undefined {
   if (answer === undefined) return undefined;
-  if (answer instanceof JsonText) return answer;
+  if (answer instanceof JsonText || answer instanceof JsonPieces) return answer;
   return new JsonText(JSON.stringify(answer));
 }
 
@@ -181,16 +189,6 @@ const sharedWithPages = cors({
 
 async function shareWithPages(request: Request, response: Response): Promise<void> {
   await pass(sharedWithPages, request, response);
-}
-
-/** Sends what is JSON already: what Express would look at on the way is known here. */
-function sendJson(response: Response, status: number, text: string): void {
-  response.writeHead(status, {
-    'Content-Type': 'application/json; charset=utf-8',
-    'Content-Length': Buffer.byteLength(text),
-  });
-  // Node sends no body to whoever asked for the head alone.
-  response.end(text);
 }
 
 function parseParams(route: Route, request: Request): object | undefined {

@@ -126,6 +126,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     tuningStreams,
     tuningNoted,
     turns: new Turns(),
+    longTurns: new Turns(),
     disturbances: new Disturbances(clock),
     migration: store.migration,
     isDamaged: store.isDamaged,

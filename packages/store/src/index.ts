@@ -31,4 +31,5 @@ export { verifyStore, type Fault, type Verified } from './verify.js';
 export { recordsIn } from './writer/checkpoints-in-work.js';
 export type { UnsettledFilters, UnsettledOfPlayer } from './reader/unsettled.js';
 export { makeFolder } from './engines/sqlite/make-folder.js';
+export { recordsByKey } from './records-by-key.js';
 export { SpareThread } from './spare-thread.js';

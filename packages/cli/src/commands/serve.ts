@@ -70,6 +70,8 @@ const limitNames = {
   'address-calls': ['addressCalls', 12_000, 'of all games on devices under one address'],
   'new-devices': ['newDevices', 300, 'devices that ask to be known, an address and minute'],
   'new-credentials': ['newCredentials', 3_000, 'credentials not seen lately, an address and minute'],
+  'device-streams': ['deviceStreams', 60, 'streams that one device opens a minute'],
+  'address-streams': ['addressStreams', 2_400, 'streams that games on devices open, an address and minute'],
   'device-bytes': ['deviceBytes', 16_777_216, 'bytes that one device sends a minute'],
   'device-at-once': ['deviceAtOnce', 16, 'calls of one device at the same time'],
   'address-at-once': ['addressAtOnce', 512, 'calls of games on devices under one address at the same time'],

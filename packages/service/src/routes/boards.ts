@@ -18,7 +18,8 @@ import { z } from 'zod';
 import { isOnDevice, nameOf, readerOf, type Principal } from '../access.js';
 import { openOf, type BoardInMemory } from '../boards.js';
 import { seasonOf, type Ranked, type SeasonView } from '../season-view.js';
-import { JsonText, serveRoute, type Call, type Desk } from '../serve-route.js';
+import { JsonText } from '../answers.js';
+import { serveRoute, type Call, type Desk } from '../serve-route.js';
 
 /** How many members of a family are listed. */
 const membersListed = 100;

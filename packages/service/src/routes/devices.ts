@@ -1,8 +1,7 @@
 import { isForPlayers, mayWriteIn, readKeys, spokenRecords, underCurrentKeys } from '@vekkon/core';
 import { Refusal, routes } from '@vekkon/protocol';
-import { recordsIn, rfc3339, type EnvironmentRow, type SessionRow } from '@vekkon/store';
+import { recordsByKey, recordsIn, rfc3339, type EnvironmentRow, type SessionRow } from '@vekkon/store';
 import { deviceIn, deviceOf, listenerOf, nameOf, type Principal } from '../access.js';
-import { recordsByKey } from '../records-by-key.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { hashToken, newId, newToken } from '../tokens.js';
 import { knownPlayer, playerSummary } from './players.js';

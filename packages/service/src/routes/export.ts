@@ -1,8 +1,7 @@
-import { Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
 import { routes } from '@vekkon/protocol';
 import { exportParts, rfc3339, type ExportCursor, type PlayerRow } from '@vekkon/store';
 import { nameOf } from '../access.js';
+import { JsonPieces } from '../answers.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { knownPlayer, playerSummary } from './players.js';
 
@@ -31,13 +30,9 @@ export function serveExport(desk: Desk): void {
       exportedAt: rfc3339(desk.clock.now()),
       player: playerSummary(player),
     };
-    response.status(200).set({
-      'Content-Type': 'application/json; charset=utf-8',
-      'Content-Disposition': `attachment; filename*=UTF-8''${encodeURIComponent(player.id)}.json`,
-    });
-    // Whoever hangs up ends it: nothing is read any more.
-    await pipeline(Readable.from(textOf(head, player)), response).catch(() => response.destroy());
-    return undefined;
+    const name = encodeURIComponent(player.id);
+    response.set('Content-Disposition', `attachment; filename*=UTF-8''${name}.json`);
+    return new JsonPieces(textOf(head, player));
   });
 
   /** The document, piece by piece. */

@@ -8,9 +8,8 @@ import {
   type Json,
 } from '@vekkon/core';
 import { Refusal, routes } from '@vekkon/protocol';
-import { rfc3339 } from '@vekkon/store';
+import { recordsByKey, rfc3339 } from '@vekkon/store';
 import { nameOf } from '../access.js';
-import { recordsByKey } from '../records-by-key.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { declaredOnly, knownPlayer } from './players.js';
 

@@ -1,13 +1,7 @@
 import { declarationOf, isProblem, readKeys, storedKeys, underCurrentKeys, type Manifest } from '@vekkon/core';
+import { Refusal, routes, type LedgerLine, type PlayerSummary, type SessionSummary } from '@vekkon/protocol';
 import {
-  Refusal,
-  routes,
-  type LedgerLine,
-  type PlayerSummary,
-  type ReadResponse,
-  type SessionSummary,
-} from '@vekkon/protocol';
-import {
+  recordsByKey,
   rfc3339,
   type EnvironmentRow,
   type LedgerRow,
@@ -16,14 +10,15 @@ import {
   type Reader,
   type SessionRow,
 } from '@vekkon/store';
-import { recordsByKey } from '../records-by-key.js';
 import { nameOf } from '../access.js';
-import { JsonText, serveRoute, type Desk } from '../serve-route.js';
-
-type ReadPlayer = ReadResponse['players'][string];
+import { JsonPieces, JsonText } from '../answers.js';
+import { serveRoute, type Desk } from '../serve-route.js';
 
 /** How the ids of a rehearsal's players begin. */
 const rehearsalPrefix = 'rehearsal-';
+
+/** How many players one call reads in this thread: what is short need not wait for the other. */
+const mostReadHere = 3;
 
 /** What is stored for players, and the stays they had. */
 export function servePlayers(desk: Desk): void {
@@ -73,35 +68,33 @@ export function servePlayers(desk: Desk): void {
     const place = environment();
     const { rules } = await reader.manifests.newestOf(place);
     // What is asked for under a former name is answered under it.
-    const asked = new Map<string, string>();
+    const asked: [key: string, name: string][] = [];
     for (const key of body.keys ?? []) {
       const declared = declarationOf(key, rules.manifest);
       if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
-      asked.set(declared.key, key);
+      asked.push([declared.key, key]);
     }
-    const found: string[] = [];
-    const unknown: string[] = [];
-    for (const id of new Set(body.players)) {
-      // One player a turn, written out in it: between two of them everybody else is answered.
-      const text = await desk.turns.take(nameOf(principal), async () => {
-        const player = await reader.players.one(place.number, id);
-        if (player === undefined) return undefined;
-        const all = await reader.players.records(player, place);
-        const wanted = [...asked].flatMap(([key, name]) => {
-          const record = all.get(key);
-          return record === undefined ? [] : [[name, record] as const];
-        });
-        const records = recordsByKey(body.keys === undefined ? all : new Map(wanted));
-        return `${JSON.stringify(id)}:${JSON.stringify({ name: player.name, records } satisfies ReadPlayer)}`;
-      });
-      if (text === undefined) unknown.push(id);
-      else found.push(text);
+    const wanted = body.keys === undefined ? undefined : asked;
+    const caller = nameOf(principal);
+    // A turn a player: callers who ask for many are served one after the other, and not in this thread.
+    const textOf = (id: string) =>
+      body.players.length > mostReadHere
+        ? desk.longTurns.take(caller, () => longReads.playerText(place, id, wanted))
+        : desk.turns.take(caller, () => reader.players.text(place, id, wanted));
+    async function* pieces(): AsyncGenerator<string> {
+      const unknown: string[] = [];
+      let before = `{"now":"${rfc3339(desk.clock.now())}","players":{`;
+      for (const id of new Set(body.players)) {
+        const text = await textOf(id);
+        if (text === undefined) unknown.push(id);
+        else {
+          yield `${before}${JSON.stringify(id)}:${text}`;
+          before = ',';
+        }
+      }
+      yield `${before === ',' ? '' : before}},"unknown":${JSON.stringify(unknown)}}`;
     }
-    // Put together in a turn too: many that were asked for at once are done at about the same time.
-    return desk.turns.take(nameOf(principal), async () => {
-      const now = rfc3339(desk.clock.now());
-      return new JsonText(`{"now":"${now}","players":{${found.join(',')}},"unknown":${JSON.stringify(unknown)}}`);
-    });
+    return new JsonPieces(pieces());
   });
 
   serveRoute(desk, routes.playerSessions, async ({ params, query, environment }) => {

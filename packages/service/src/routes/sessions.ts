@@ -11,11 +11,11 @@ import {
   type SaveResponse,
   type TuningTold,
 } from '@vekkon/protocol';
-import { rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
+import { recordsByKey, rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
 import type { Response } from 'express';
 import { deviceIn, deviceOf } from '../access.js';
-import { recordsByKey } from '../records-by-key.js';
-import { JsonText, parsePart, serveRoute, type Desk } from '../serve-route.js';
+import { JsonText } from '../answers.js';
+import { parsePart, serveRoute, type Desk } from '../serve-route.js';
 import { standingsTold } from '../standings-told.js';
 import { tuningPart } from '../tell-tuning.js';
 import { joinOutcome, saveOutcome, told } from '../told.js';

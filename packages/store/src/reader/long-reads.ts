@@ -4,6 +4,7 @@ import type { Reader } from './reader.js';
 const longReads = {
   playersPage: ({ players }) => players.page.bind(players),
   playersFound: ({ players }) => players.found.bind(players),
+  playerText: ({ players }) => players.text.bind(players),
   recordsAsOf: ({ players }) => players.asOf.bind(players),
   exportRows: ({ exported }) => exported.rows.bind(exported),
   historyPage: ({ history }) => history.page.bind(history),

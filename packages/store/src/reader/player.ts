@@ -6,6 +6,7 @@ import {
   type Records,
   type StoredRecord,
 } from '@vekkon/core';
+import type { ReadResponse } from '@vekkon/protocol';
 import type { Kysely } from 'kysely';
 import { keptQuery } from '../kept-query.js';
 import type { Manifests } from '../manifests.js';
@@ -19,6 +20,7 @@ import type {
   Tables,
   TrashRow,
 } from '../tables.js';
+import { recordsByKey } from '../records-by-key.js';
 import { recordOf } from '../writer/records-in-work.js';
 import { playersFound, playersPage, type PlayerFilters, type PlayerPage } from './players.js';
 
@@ -56,6 +58,28 @@ export class PlayerReads {
   async records(player: PlayerRow, environment: EnvironmentRow): Promise<Records> {
     const { rules } = await this.#manifests.newestOf(environment);
     return readRecords(await this.stored(player.number, rules.manifest), rules);
+  }
+
+  /**
+   * A player's name and records as a game reads them, as JSON text.
+   *
+   * @param asked the keys that are wanted, each with the name under which it is told; all if left out
+   * @returns undefined if nobody knows the player
+   */
+  async text(
+    environment: EnvironmentRow,
+    id: string,
+    asked?: readonly (readonly [key: string, name: string])[],
+  ): Promise<string | undefined> {
+    const player = await this.one(environment.number, id);
+    if (player === undefined) return undefined;
+    const all = await this.records(player, environment);
+    const wanted = asked?.flatMap(([key, name]) => {
+      const record = all.get(key);
+      return record === undefined ? [] : [[name, record] as const];
+    });
+    const records = recordsByKey(wanted === undefined ? all : new Map(wanted));
+    return JSON.stringify({ name: player.name, records } satisfies ReadResponse['players'][string]);
   }
 
   /** A player's records as they are stored, under the keys of now. */
