@@ -103,6 +103,22 @@ describe('what one device may ask for', () => {
     expect(statuses.toSorted()).to.deep.equal([200, 200, 200, 429, 429, 429]);
   });
 
+  it('is done two calls at a time: one of somebody else comes before the rest of a flood', async () => {
+    const freely = { deviceCalls: 0, playerCalls: 0, deviceAtOnce: 0 };
+    const other = await World.start({ service: { limits: freely } });
+    const [many, calm] = [await device(other, 'line'), await device(other, 'calm')];
+    await other.operator.startDisturbance({ refuse: 0, delay: { from: 200, to: 200 }, loseResponses: 0, seconds: 60 });
+    const order: string[] = [];
+    const flood = Promise.all(
+      Array.from({ length: 7 }, () => many.call('GET', '/v1/me').then(() => order.push('flood'))),
+    );
+    await calm.call('GET', '/v1/me').then(() => order.push('calm'));
+    expect(order.length).to.be.below(5);
+    await flood;
+    expect(order).to.have.length(8);
+    await other.close();
+  });
+
   it('is a body of 1 MiB, also where a game server may send 8', async () => {
     const large = await device(world, 'large');
     const body = { saves: [], more: 'x'.repeat(1_100_000) };

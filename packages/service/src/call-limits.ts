@@ -38,6 +38,9 @@ export const usualLimits: CallLimitNumbers = {
   addressAtOnce: 512,
 };
 
+/** What sort of call it is, by how long it goes on. */
+export type CallSort = 'short' | 'waits' | 'stream';
+
 const minute = 60_000;
 
 /**
@@ -47,6 +50,11 @@ const minute = 60_000;
  */
 const heldBackFor = 500;
 const mostHeldBack = 4_096;
+
+/** How many calls of one device run side by side, but for those that wait for others by themselves. */
+const mostOfDeviceSideBySide = 2;
+/** How long one that had to stand in line waits after the one before it, in milliseconds. */
+const betweenOfDevice = 15;
 
 /**
  * Bounds what one device, one player or one address may ask for, so that
@@ -66,6 +74,7 @@ export class CallLimits {
   readonly #newCredentials: RequestHandler;
   readonly #deviceStreams: RequestHandler;
   readonly #addressStreams: RequestHandler;
+  readonly #lines = new Map<string, Line>();
   #heldBack = 0;
 
   constructor(numbers: Partial<CallLimitNumbers> = {}) {
@@ -94,12 +103,12 @@ export class CallLimits {
   /**
    * Lets a call in.
    *
-   * @param isStream does it go on until its sender leaves?
+   * @param what a stream goes on until its sender leaves
    * @returns what to call when it has been answered
    * @throws Refusal `too-many-requests`, with how long to wait
    */
-  enter(request: Request, response: Response, principal: Principal, isStream: boolean): Promise<() => void> {
-    return this.#holdBack(response, this.#letIn(request, response, principal, isStream));
+  enter(request: Request, response: Response, principal: Principal, what: CallSort): Promise<() => void> {
+    return this.#holdBack(response, this.#letIn(request, response, principal, what));
   }
 
   /** Whoever is refused is told so after a while; where too many wait for that, at once, and their connection is closed. */
@@ -117,7 +126,7 @@ export class CallLimits {
     }
   }
 
-  async #letIn(request: Request, response: Response, principal: Principal, isStream: boolean): Promise<() => void> {
+  async #letIn(request: Request, response: Response, principal: Principal, what: CallSort): Promise<() => void> {
     if (principal.sort !== 'device' && principal.sort !== 'device-key') return () => undefined;
     (request as Counted).caller = principal;
     await pass(this.#byAddress, request, response);
@@ -125,7 +134,7 @@ export class CallLimits {
       await pass(this.#byPlayer, request, response);
       await pass(this.#byDevice, request, response);
     }
-    if (isStream) {
+    if (what === 'stream') {
       await pass(this.#addressStreams, request, response);
       if (principal.sort === 'device') await pass(this.#deviceStreams, request, response);
     }
@@ -165,6 +174,29 @@ export class CallLimits {
     });
   }
 
+  /**
+   * Of one device's calls that have arrived whole a few run side by side, and the others wait for them: a flood
+   * stands in its own line, and a call of somebody else comes before the next of it.
+   *
+   * @returns what to call when it has been answered
+   */
+  async stand(principal: Principal, what: CallSort): Promise<() => void> {
+    if (principal.sort !== 'device' || what !== 'short') return () => undefined;
+    const { device } = principal;
+    const line = this.#lines.get(device) ?? { running: 0, waiting: [] };
+    this.#lines.set(device, line);
+    if (line.running < mostOfDeviceSideBySide) line.running++;
+    else {
+      await new Promise<void>((resolve) => line.waiting.push(resolve));
+      await new Promise<void>((resolve) => setTimeout(resolve, betweenOfDevice).unref());
+    }
+    return () => {
+      const next = line.waiting.shift();
+      if (next !== undefined) return next();
+      if (--line.running === 0) this.#lines.delete(device);
+    };
+  }
+
   #begin(key: string, most: number): () => void {
     const running = this.#running.get(key) ?? 0;
     if (most > 0 && running >= most) {
@@ -178,6 +210,12 @@ export class CallLimits {
       else this.#running.delete(key);
     };
   }
+}
+
+/** What of one device runs, and what waits for it. */
+interface Line {
+  running: number;
+  readonly waiting: (() => void)[];
 }
 
 type Counted = Request & { caller?: Principal };

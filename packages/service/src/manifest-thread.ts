@@ -1,5 +1,8 @@
 import { parentPort } from 'node:worker_threads';
 import { readManifestFile, type ReadManifest } from '@vekkon/core/manifest-file';
+import { giveWay } from '@vekkon/store/give-way';
+
+giveWay();
 
 /** What the thread sends: that it has begun to read, from when on its time counts, and what it read. */
 export type FromManifestThread = 'begun' | ReadManifest;

@@ -8,7 +8,7 @@ import { isOnDevice, type Access, type Principal } from './access.js';
 import { JsonPieces, JsonText, sendJson, sendPieces } from './answers.js';
 import type { BoardStreams } from './board-streams.js';
 import type { Boards } from './boards.js';
-import { addressOf, pass, type CallLimits } from './call-limits.js';
+import { addressOf, pass, type CallLimits, type CallSort } from './call-limits.js';
 import type { Disturbances } from './disturbances.js';
 import type { Environments } from './environments.js';
 import type { Handovers } from './handovers.js';
@@ -95,7 +95,7 @@ export function serveRoute<R extends Route>(
   desk.table.add(route.method, route.path, async (request, response) => {
     if (isForPages && request.headers.origin !== undefined) await shareWithPages(request, response);
     const principal = await desk.access.admit(request, route.callers, () => desk.limits.meet(request, response));
-    const leave = await desk.limits.enter(request, response, principal, streams.has(route));
+    const leave = await desk.limits.enter(request, response, principal, sortOf(route));
     try {
       await readBody(request, response, route, principal);
       const sent = typeof request.body === 'string' ? request.body.length : 0;
@@ -105,7 +105,12 @@ export function serveRoute<R extends Route>(
         // What takes long to read is read in turns, so that several at once do not add up.
         await desk.turns.take(callerOf(principal, request), async () => undefined);
       }
-      await answerCall(principal, request, response);
+      const leaveLine = await desk.limits.stand(principal, sortOf(route));
+      try {
+        await answerCall(principal, request, response);
+      } finally {
+        leaveLine();
+      }
     } finally {
       leave();
     }
@@ -160,6 +165,14 @@ const streams: ReadonlySet<Route> = new Set<Route>([
   routes.tuningStream,
   routes.boardStream,
 ]);
+
+/** What waits until somebody else has done something. */
+const waits: ReadonlySet<Route> = new Set<Route>([routes.join, routes.meJoin]);
+
+function sortOf(route: Route): CallSort {
+  if (streams.has(route)) return 'stream';
+  return waits.has(route) ? 'waits' : 'short';
+}
 
 /** What is large is written out in its turn too. */
 function asText(answer: unknown): JsonText | JsonPieces | undefined {

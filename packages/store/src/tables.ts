@@ -1,6 +1,7 @@
 import type { ColumnType, Generated, Insertable, Selectable } from 'kysely';
 import type { LedgerLine, ScoreDeclaration, SessionEnd, Trashed } from '@vekkon/core';
 import type { Role } from '@vekkon/protocol';
+import type { GiftPlayerTable, GiftTable } from './gift-tables.js';
 import type {
   DraftChangeTable,
   DraftTable,
@@ -507,6 +508,8 @@ export interface Tables {
   testers: TesterTable;
   trial_players: TrialPlayerTable;
   tunables_asked: TunableAskedTable;
+  gifts: GiftTable;
+  gift_players: GiftPlayerTable;
   activity: ActivityTable;
   tombstones: TombstoneTable;
   probes: ProbeTable;
@@ -536,5 +539,7 @@ export type EditionRow = Selectable<EditionTable>;
 export type BoardRow = Selectable<BoardTable>;
 export type SeasonRow = Selectable<SeasonTable>;
 export type StandingRow = Selectable<StandingTable>;
+export type GiftRow = Selectable<GiftTable>;
+export type GiftPlayerRow = Selectable<GiftPlayerTable>;
 export type DoubtfulRow = Selectable<DoubtfulTable>;
 export type NewTrashRow = Insertable<TrashTable>;

@@ -7,6 +7,7 @@ import * as nobodyStuck from './0007-nobody-stuck.js';
 import * as aMillionPlayers from './0008-a-million-players.js';
 import * as boards from './0009-boards.js';
 import * as tuning from './0010-tuning.js';
+import * as manyAtOnce from './0011-many-at-once.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -23,6 +24,7 @@ const migrations: Record<string, Migration> = {
   '0008-a-million-players': aMillionPlayers,
   '0009-boards': boards,
   '0010-tuning': tuning,
+  '0011-many-at-once': manyAtOnce,
 };
 
 /** The migration that a database of this version stands at. */

@@ -1,4 +1,5 @@
 import { parentPort } from 'node:worker_threads';
+import { giveWay } from '../give-way.js';
 import type { Kysely } from 'kysely';
 import { openForReads } from '../engines/sqlite/sqlite-engine.js';
 import type { Tables } from '../tables.js';
@@ -17,6 +18,8 @@ export type FromReadingThread =
   | { readonly id: number; readonly found: unknown }
   | { readonly id: number; readonly error: Crossed }
   | { readonly is: 'closed' };
+
+giveWay();
 
 let db: Kysely<Tables> | undefined;
 let reader: Reader | undefined;
