@@ -19,6 +19,7 @@ export type {
 export * from './shapes/changes.js';
 export * from './shapes/devices.js';
 export * from './shapes/disturbances.js';
+export * from './shapes/gifts.js';
 export * from './shapes/history.js';
 export * from './shapes/manifests.js';
 export * from './shapes/operators.js';

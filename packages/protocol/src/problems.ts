@@ -1,6 +1,7 @@
 import type { ChangeProblemCode } from '@vekkon/core';
 import { boardProblems } from './board-problems.js';
 import type { ProblemFacts } from './problem-facts.js';
+import { giftProblems } from './gift-problems.js';
 import { tuningProblems } from './tuning-problems.js';
 
 export type { MisfitCount, ProblemFacts } from './problem-facts.js';
@@ -291,6 +292,7 @@ export const problemCatalogue = {
     advice: 'See the result of the save before this one: nothing of this one was looked at.',
   },
   ...boardProblems,
+  ...giftProblems,
   ...tuningProblems,
   'unsettled-unknown': {
     status: 404,

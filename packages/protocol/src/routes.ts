@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { boardRoutes } from './routes/board-routes.js';
 import { deviceRoutes } from './routes/device-routes.js';
+import { giftRoutes } from './routes/gift-routes.js';
 import { manifestRoutes } from './routes/manifest-routes.js';
 import { tuningRoutes } from './routes/tuning-routes.js';
 import { repairRoutes } from './routes/repair-routes.js';
@@ -365,6 +366,7 @@ export const routes = {
   ...deviceRoutes,
   ...manifestRoutes,
   ...repairRoutes,
+  ...giftRoutes,
   ...boardRoutes,
   ...tuningRoutes,
   signIn: {

@@ -21,6 +21,7 @@ import { serveRecords } from './routes/records.js';
 import { serveSessions } from './routes/sessions.js';
 import { serveTuning } from './routes/tuning.js';
 import { serveExport } from './routes/export.js';
+import { serveGifts } from './routes/gifts.js';
 import { serveHistory } from './routes/history.js';
 import { serveTrash } from './routes/trash.js';
 import { serveUnsettled } from './routes/unsettled.js';
@@ -71,6 +72,7 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   serveRecords(desk);
   servePlayers(desk);
   serveTrash(desk);
+  serveGifts(desk);
   serveHistory(desk);
   serveExport(desk);
   serveCheckpoints(desk);

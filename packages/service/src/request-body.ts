@@ -12,6 +12,8 @@ const routesWithMuch: readonly Route[] = [
   routes.installManifest,
   routes.checkManifest,
   routes.diffManifest,
+  routes.createGift,
+  routes.giftLook,
 ];
 
 /** Reads the text of a request's body. Who it is is known by now: nobody else's is read, and a device's is small. */

@@ -11,6 +11,7 @@ import type { Boards } from './boards.js';
 import { addressOf, pass, type CallLimits, type CallSort } from './call-limits.js';
 import type { Disturbances } from './disturbances.js';
 import type { Environments } from './environments.js';
+import type { Gifts } from './gifts.js';
 import type { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
 import type { ManifestDesk } from './manifest-desk.js';
@@ -38,6 +39,7 @@ export interface Desk {
   readonly handovers: Handovers;
   readonly manifests: ManifestDesk;
   readonly limits: CallLimits;
+  readonly gifts: Gifts;
   readonly boards: Boards;
   readonly boardStreams: BoardStreams;
   readonly seasons: Tending;

@@ -11,6 +11,7 @@ import { CallLimits, type CallLimitNumbers } from './call-limits.js';
 import { Connections } from './connections.js';
 import { Disturbances } from './disturbances.js';
 import { Environments } from './environments.js';
+import { Gifts } from './gifts.js';
 import { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
 import { ManifestDesk } from './manifest-desk.js';
@@ -105,6 +106,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   }
   await tunings.load(environments.all);
   const manifests = new ManifestDesk();
+  const gifts = new Gifts(store, log);
   const desk = {
     writer: store.writer,
     reader: store.reader,
@@ -118,6 +120,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     handovers,
     manifests,
     limits: new CallLimits(options.limits),
+    gifts,
     boards,
     boardStreams,
     seasons,
@@ -153,6 +156,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   for (const note of notesOn(store)) log.warn(note);
   void seasons.tend();
   void windows.tend();
+  await gifts.goOn();
   const pruning = new Pruning(store, log);
   await pruning.run();
   const hourly = setInterval(() => {
@@ -176,6 +180,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     isStopping = true;
     clearInterval(hourly);
     await pruning.stop();
+    await gifts.stop();
     streams.close();
     handovers.close();
     boards.close();

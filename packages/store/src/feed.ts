@@ -46,6 +46,12 @@ export type FeedEvent =
       readonly state: TuningState;
     }
   | {
+      /** A gift is new, or has come further. */
+      readonly what: 'gift';
+      readonly environment: number;
+      readonly gift: number;
+    }
+  | {
       /** It is new, or something about it has changed. */
       readonly what: 'environment';
       readonly row: EnvironmentRow;

@@ -14,12 +14,17 @@ export type {
   DoubtfulRow,
   EditionRow,
   EnvironmentRow,
+  GiftPlayerRow,
+  GiftRow,
   SeasonRow,
   LedgerRow,
   PlayerRow,
   SessionRow,
   TrashRow,
 } from './tables.js';
+export type { GiftContent } from './gift-tables.js';
+export type { GiftLook } from './reader/gifts.js';
+export { takenBackWithin } from './writer/commands/gifts.js';
 export { contentOf, type TuningState } from './tuning.js';
 export type { InstalledManifest } from './manifests.js';
 export type { FeedEvent, PlayerChanged, SessionEnded } from './feed.js';

@@ -33,8 +33,10 @@ import type {
 } from '@vekkon/protocol';
 import type { Transaction } from '@vekkon/core';
 import { OperatorBoards } from './operator-boards.js';
+import { OperatorGifts } from './operator-gifts.js';
 import { OperatorHistory } from './operator-history.js';
 import { OperatorTuning } from './operator-tuning.js';
+import { queryOf } from './query-of.js';
 import { HttpTransport } from '../transport/transport.js';
 
 export interface VekkonOperatorOptions {
@@ -52,6 +54,8 @@ const counting = 300_000;
 export class VekkonOperator {
   /** Leaderboards. */
   readonly boards: OperatorBoards;
+  /** The same for many players at once. */
+  readonly gifts: OperatorGifts;
   /** What players' records held before. */
   readonly history: OperatorHistory;
   /** Values of the running game that are changed from afar. */
@@ -64,6 +68,7 @@ export class VekkonOperator {
       ...(environment !== undefined && { 'Vekkon-Environment': environment }),
     });
     this.boards = new OperatorBoards(this.#transport);
+    this.gifts = new OperatorGifts(this.#transport);
     this.history = new OperatorHistory(this.#transport);
     this.tuning = new OperatorTuning(this.#transport);
   }
@@ -339,13 +344,4 @@ export class VekkonOperator {
   #get<Answer>(path: string): Promise<Answer> {
     return this.#transport.send({ method: 'GET', path });
   }
-}
-
-/** The query of a path: what is undefined or empty is left out. */
-function queryOf(query: { readonly [name: string]: string | number | undefined }): string {
-  const parameters = new URLSearchParams();
-  for (const [name, value] of Object.entries(query)) {
-    if (value !== undefined && value !== '') parameters.set(name, String(value));
-  }
-  return parameters.size === 0 ? '' : `?${parameters}`;
 }

@@ -2,9 +2,11 @@ import type { Manifest } from '../manifest/manifest.js';
 import { isProblem, problem, type ChangeProblem } from '../keys/problem.js';
 import type { Change, Op, Transaction } from './change.js';
 import { declaredPart } from '../keys/record-key.js';
+import { turnedBack, type Restored } from './checkpoints.js';
 import { mendingChanges } from './mending-changes.js';
 import { beforeItWasStored } from './outside-changes.js';
 import type { Records } from './record.js';
+import type { Rules } from './rules.js';
 
 /** The changes that can be given to many at once, and taken back from each. */
 const givable: ReadonlySet<Op> = new Set<Op>([
@@ -59,4 +61,16 @@ export function takingBack(
     if (!isProblem(changes)) back.push(...changes);
   }
   return back;
+}
+
+/** As `turnedBack`, but for scores: what results made stays, since it stands on boards. */
+export function turnedBackForMany(
+  then: Records,
+  now: Records,
+  rules: Rules,
+  when: string,
+  chosen: readonly string[] | null,
+): Restored {
+  const keys = [...new Set([...then.keys(), ...now.keys()])].filter((key) => !key.startsWith('score/'));
+  return turnedBack(then, now, rules, when, chosen === null ? keys : keys.filter((key) => chosen.includes(key)));
 }

@@ -6,6 +6,7 @@ import { ActivityReads } from './activity.js';
 import { BoardReads } from './boards.js';
 import { EnvironmentReads } from './environments.js';
 import { ExportReads } from './export.js';
+import { GiftReads } from './gifts.js';
 import { HistoryReads } from './history.js';
 import { ManifestReads } from './manifests.js';
 import { PlayerReads } from './player.js';
@@ -20,6 +21,7 @@ export class Reader {
   readonly boards: BoardReads;
   readonly environments: EnvironmentReads;
   readonly exported: ExportReads;
+  readonly gifts: GiftReads;
   readonly history: HistoryReads;
   readonly manifests: ManifestReads;
   readonly players: PlayerReads;
@@ -36,6 +38,7 @@ export class Reader {
     this.exported = new ExportReads(db);
     this.history = new HistoryReads(db);
     this.players = new PlayerReads(db, manifests);
+    this.gifts = new GiftReads(db, this.players, manifests);
     this.sessions = new SessionReads(db);
     this.tuning = new TuningReads(db);
     this.manifests = new ManifestReads(db, manifests, this.tuning);

@@ -53,6 +53,7 @@ export async function erasePlayer(
     'written_by_players',
     'outside_requests',
     'trial_players',
+    'gift_players',
     'sessions',
   ] as const) {
     await db.deleteFrom(table).where('player', '=', number).execute();

@@ -16,6 +16,7 @@ import { restoreRevision, turnBack } from './turn-back.js';
 import { installManifest, watchPlayers } from './install-manifest.js';
 import { setLearning } from './learning.js';
 import { emptyEnvironment, makeNew } from './make-new.js';
+import { abandonGift, beginGift, directGift, gatherGift, giftStep } from './gifts.js';
 import { drop, settle } from './unsettled.js';
 import {
   acceptDoubtful,
@@ -64,6 +65,11 @@ export const commands = {
   restoreCheckpoint,
   restoreRevision,
   turnBack,
+  abandonGift,
+  beginGift,
+  gatherGift,
+  giftStep,
+  directGift,
   installManifest,
   watchPlayers,
   setLearning,

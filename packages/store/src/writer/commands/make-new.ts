@@ -1,4 +1,4 @@
-import { takeAllAway, type Rules } from '@vekkon/core';
+import { takeAllAway, type Records, type Rules } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { rfc3339 } from '../../clock.js';
 import type { PlayerRow } from '../../tables.js';
@@ -52,7 +52,9 @@ async function makeOneNew(
 ): Promise<MadeNew> {
   const { db } = context;
   const records = await RecordsInWork.load(context, player.number, rules.manifest);
-  const checkpoint = await copyAll(context, player, records, by, now);
+  const checkpoint = `made new ${rfc3339(now)} ${player.seen}`;
+  const about = { name: checkpoint, summary: 'What was there before the player was made new.' };
+  await copyAll(context, player, records.records, { ...about, by, givenUpAt: null }, now);
   const { changed, ledger, trash } = takeAllAway(records.records);
   records.set(changed, ledger, { session: null, by, label: null, at: now }, { trash });
   await records.writeFor(player, now);
@@ -64,9 +66,9 @@ async function makeOneNew(
     .where('by_operator', '=', 0)
     .where('given_up_at', 'is', null)
     .execute();
-  const about = { player: player.number, why: 'taken-off', reason: 'the player was made new', by, at: now } as const;
+  const aside = { player: player.number, why: 'taken-off', reason: 'the player was made new', by, at: now } as const;
   for (const { board, season, value, reached } of await leaveOpenSeasons(context, player.number)) {
-    const row = { board, season, value, reached, ...about };
+    const row = { board, season, value, reached, ...aside };
     await db
       .insertInto('set_aside')
       .values(row)
@@ -78,31 +80,37 @@ async function makeOneNew(
   return { checkpoint, records: trash.length };
 }
 
-/** Copies all that a player has. @returns the name of the copy */
-async function copyAll(
+export interface Copy {
+  readonly name: string;
+  readonly summary: string;
+  readonly by: string;
+  /** From when on it is kept no longer than what was given up; null for ever. */
+  readonly givenUpAt: number | null;
+}
+
+/** A checkpoint of all that a player has, which the game does not see. */
+export async function copyAll(
   { db }: WriterContext,
   player: PlayerRow,
-  records: RecordsInWork,
-  by: string,
+  records: Records,
+  { name, summary, by, givenUpAt }: Copy,
   now: number,
-): Promise<string> {
-  const name = `made new ${rfc3339(now)} ${player.seen}`;
-  const held = Object.fromEntries([...records.records].filter(([, { removed }]) => removed !== true));
+): Promise<void> {
+  const held = Object.fromEntries([...records].filter(([, { removed }]) => removed !== true));
   await db
     .insertInto('checkpoints')
     .values({
       player: player.number,
       name,
-      summary: 'What was there before the player was made new.',
+      summary,
       at: now,
       by,
       by_operator: 1,
       seen: player.seen,
       records: JSON.stringify(held),
-      given_up_at: null,
+      given_up_at: givenUpAt,
     })
     .execute();
-  return name;
 }
 
 export interface EmptyEnvironment {
