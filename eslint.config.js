@@ -19,7 +19,7 @@ const mayImport = {
 const subpaths = {
   core: ['boards', 'manifest-file', 'schema-check', 'trials', 'tuning'],
   protocol: ['version'],
-  store: ['ahead'],
+  store: ['ahead', 'give-way'],
   service: ['ahead'],
   client: ['host', 'operator', 'player', 'file-storage'],
 };

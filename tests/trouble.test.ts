@@ -247,7 +247,7 @@ describe('a disturbance', () => {
     const again = await world.call('POST', '/v1/players/p-1/join', join);
     expect(again.body).to.have.nested.property('player.isNew', true);
     expect((await world.operator.sessionsOf('p-1')).sessions).to.have.length(1);
-    const { activity } = await world.operator.activity();
+    const { activity } = await world.operator.activity({ by: World.admin.email });
     expect(activity.map(({ what }) => what)).to.deep.equal([
       'disturbance-stopped',
       'disturbance-started',

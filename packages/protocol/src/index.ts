@@ -16,6 +16,7 @@ export type {
   StandingResponse,
   Stretch,
 } from './shapes/boards.js';
+export * from './shapes/activity.js';
 export * from './shapes/changes.js';
 export * from './shapes/devices.js';
 export * from './shapes/disturbances.js';
@@ -23,6 +24,7 @@ export * from './shapes/gifts.js';
 export * from './shapes/history.js';
 export * from './shapes/manifests.js';
 export * from './shapes/operators.js';
+export * from './shapes/overview.js';
 export * from './shapes/players.js';
 export * from './shapes/sessions.js';
 export * from './shapes/tuning.js';

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { boardRoutes } from './routes/board-routes.js';
 import { deviceRoutes } from './routes/device-routes.js';
+import { watchRoutes } from './routes/watch-routes.js';
 import { giftRoutes } from './routes/gift-routes.js';
 import { manifestRoutes } from './routes/manifest-routes.js';
 import { tuningRoutes } from './routes/tuning-routes.js';
@@ -256,16 +257,6 @@ export const routes = {
     response: disturbances.disturbanceResponse,
     problems: [],
   },
-  activity: {
-    method: 'get',
-    path: '/v1/activity',
-    summary: 'What was done to the environment, the newest first',
-    callers: ['viewer'],
-    query: z.object({ count: z.coerce.number().int().min(1).max(500).default(100) }),
-    status: 200,
-    response: disturbances.activityList,
-    problems: [],
-  },
   hostSessions: {
     method: 'get',
     path: '/v1/hosts/{host}/sessions',
@@ -367,6 +358,7 @@ export const routes = {
   ...manifestRoutes,
   ...repairRoutes,
   ...giftRoutes,
+  ...watchRoutes,
   ...boardRoutes,
   ...tuningRoutes,
   signIn: {

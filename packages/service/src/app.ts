@@ -24,6 +24,7 @@ import { serveExport } from './routes/export.js';
 import { serveGifts } from './routes/gifts.js';
 import { serveHistory } from './routes/history.js';
 import { serveTrash } from './routes/trash.js';
+import { serveWatch } from './routes/watch.js';
 import { serveUnsettled } from './routes/unsettled.js';
 import type { Desk } from './serve-route.js';
 import { newRequestId } from './tokens.js';
@@ -66,6 +67,7 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   serveHosts(desk);
   serveDevices(desk);
   serveUnsettled(desk);
+  serveWatch(desk);
   serveBoards(desk);
   serveTuning(desk);
   serveDisturbances(desk);

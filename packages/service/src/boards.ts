@@ -82,6 +82,14 @@ export class Boards {
     }
   }
 
+  /** The seasons of an environment that are open now. */
+  openSeasons(environment: number): readonly { board: string; season: number; turnsAt: number | null }[] {
+    return [...this.#byNumber.values()].flatMap((board) => {
+      const open = board.environment === environment ? openOf(board) : undefined;
+      return open === undefined ? [] : [{ board: board.key, season: open.row.number, turnsAt: open.row.turns_at }];
+    });
+  }
+
   find(environment: number, key: string): BoardInMemory | undefined {
     return this.#byKey.get(`${environment}/${key}`);
   }

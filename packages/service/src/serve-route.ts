@@ -1,5 +1,5 @@
 import { checkValue, limits, shapeDetail, type Json } from '@vekkon/core';
-import { Refusal, routes, type ProblemCode, type Route } from '@vekkon/protocol';
+import { Refusal, routes, type Overview, type ProblemCode, type Route } from '@vekkon/protocol';
 import type { Clock, EnvironmentRow, LongReads, Reader, Writer } from '@vekkon/store';
 import cors from 'cors';
 import type { Request, Response } from 'express';
@@ -15,6 +15,8 @@ import type { Gifts } from './gifts.js';
 import type { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
 import type { ManifestDesk } from './manifest-desk.js';
+import type { OperatorStreams } from './operator-streams.js';
+import type { Measured, OverviewCounts } from './overview.js';
 import { readBody } from './request-body.js';
 import type { RouteTable } from './route-table.js';
 import type { SessionTunings } from './session-tunings.js';
@@ -40,6 +42,10 @@ export interface Desk {
   readonly manifests: ManifestDesk;
   readonly limits: CallLimits;
   readonly gifts: Gifts;
+  readonly overview: OverviewCounts;
+  readonly operatorStreams: OperatorStreams;
+  /** How full the disk is, in bytes. */
+  disk(): Promise<Overview['disk']>;
   readonly boards: Boards;
   readonly boardStreams: BoardStreams;
   readonly seasons: Tending;
@@ -120,33 +126,55 @@ export function serveRoute<R extends Route>(
 
   async function answerCall(principal: Principal, request: Request, response: Response): Promise<void> {
     const answered = desk.answering();
-    // Whoever has hung up meanwhile hears nothing, and holds up no stop.
-    if (response.destroyed) answered();
-    else response.once('close', answered);
-    // Only games are disturbed: the people who look at it are not.
-    const disturbed = 'environment' in principal ? principal.environment : undefined;
-    if (disturbed !== undefined) await desk.disturbances.before(disturbed);
-    const call = {
-      params: parseParams(route, request),
-      query: route.query && parse(route.query, request.query, 'the query'),
-      body: route.body && parseBody(route, route.body, request),
-      principal,
-      environment: () => desk.access.environmentOf(request, principal),
-      request,
-      response,
-    } as Call<R>;
-    const answer = await (readsMuch.has(route)
-      ? desk.turns.take(callerOf(principal, request), async () => asText(await handler(call)))
-      : handler(call));
-    if (answer === undefined) return;
-    if (disturbed !== undefined && desk.disturbances.losesResponse(disturbed)) {
-      request.socket.destroy();
-      return;
+    const since = performance.now();
+    const place = 'environment' in principal ? principal.environment : undefined;
+    try {
+      await handled();
+      const what = measured.get(route);
+      if (what !== undefined && place !== undefined) desk.overview.measured(place, what, performance.now() - since);
+    } catch (error) {
+      // Of games only: what people do wrong stands elsewhere.
+      if (place !== undefined && error instanceof Refusal) desk.overview.refused(place, error.code);
+      throw error;
     }
-    if (answer instanceof JsonPieces) await sendPieces(response, route.status, answer);
-    else sendJson(response, route.status, answer instanceof JsonText ? answer.text : JSON.stringify(answer));
+
+    async function handled(): Promise<void> {
+      // Whoever has hung up meanwhile hears nothing, and holds up no stop.
+      if (response.destroyed) answered();
+      else response.once('close', answered);
+      // Only games are disturbed: the people who look at it are not.
+      const disturbed = 'environment' in principal ? principal.environment : undefined;
+      if (disturbed !== undefined) await desk.disturbances.before(disturbed);
+      const call = {
+        params: parseParams(route, request),
+        query: route.query && parse(route.query, request.query, 'the query'),
+        body: route.body && parseBody(route, route.body, request),
+        principal,
+        environment: () => desk.access.environmentOf(request, principal),
+        request,
+        response,
+      } as Call<R>;
+      const answer = await (readsMuch.has(route)
+        ? desk.turns.take(callerOf(principal, request), async () => asText(await handler(call)))
+        : handler(call));
+      if (answer === undefined) return;
+      if (disturbed !== undefined && desk.disturbances.losesResponse(disturbed)) {
+        request.socket.destroy();
+        return;
+      }
+      if (answer instanceof JsonPieces) await sendPieces(response, route.status, answer);
+      else sendJson(response, route.status, answer instanceof JsonText ? answer.text : JSON.stringify(answer));
+    }
   }
 }
+
+/** What the overview shows the time of. */
+const measured: ReadonlyMap<Route, Measured> = new Map<Route, Measured>([
+  [routes.join, 'join'],
+  [routes.meJoin, 'join'],
+  [routes.save, 'save'],
+  [routes.leave, 'save'],
+]);
 
 /** What reads whole players, or many rows: done in turns. */
 const readsMuch: ReadonlySet<Route> = new Set<Route>([
@@ -166,6 +194,7 @@ const streams: ReadonlySet<Route> = new Set<Route>([
   routes.sessionStream,
   routes.tuningStream,
   routes.boardStream,
+  routes.operatorStream,
 ]);
 
 /** What waits until somebody else has done something. */

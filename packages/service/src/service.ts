@@ -1,9 +1,11 @@
+import type { Overview } from '@vekkon/protocol';
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { setTimeout as pause } from 'node:timers/promises';
 import { version } from '@vekkon/protocol';
 import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
 import { Access } from './access.js';
+import { overviewOf } from './routes/watch.js';
 import { makeApp, type Pages } from './app.js';
 import { BoardStreams } from './board-streams.js';
 import { Boards } from './boards.js';
@@ -15,6 +17,8 @@ import { Gifts } from './gifts.js';
 import { Handovers } from './handovers.js';
 import type { Logger } from './log.js';
 import { ManifestDesk } from './manifest-desk.js';
+import { OperatorStreams } from './operator-streams.js';
+import { OverviewCounts } from './overview.js';
 import { Pruning } from './pruning.js';
 import { RouteTable } from './route-table.js';
 import { SessionTunings } from './session-tunings.js';
@@ -107,6 +111,12 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   await tunings.load(environments.all);
   const manifests = new ManifestDesk();
   const gifts = new Gifts(store, log);
+  const overview = new OverviewCounts(clock, await store.reader.overview.openSessions());
+  const operatorStreams: OperatorStreams = new OperatorStreams(
+    () => clock.now(),
+    (environment): Promise<Overview> => overviewOf(desk, environments.numbered(environment)),
+  );
+  for (const one of [overview, operatorStreams]) store.writer.follow((event) => one.heed(event));
   const desk = {
     writer: store.writer,
     reader: store.reader,
@@ -121,6 +131,9 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     manifests,
     limits: new CallLimits(options.limits),
     gifts,
+    overview,
+    operatorStreams,
+    disk: store.disk,
     boards,
     boardStreams,
     seasons,
@@ -185,6 +198,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     handovers.close();
     boards.close();
     boardStreams.close();
+    operatorStreams.close();
     tuningStreams.close();
     tunings.close();
     await seasons.stop();

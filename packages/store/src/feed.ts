@@ -45,6 +45,28 @@ export type FeedEvent =
       readonly what: 'tuning';
       readonly state: TuningState;
     }
+  | PlayerSaved
+  | {
+      /** A player has joined a host. */
+      readonly what: 'joined';
+      readonly environment: number;
+      readonly player: string;
+      readonly session: string;
+      readonly host: string;
+      readonly isNew: boolean;
+    }
+  | {
+      /** A line of the activity. */
+      readonly what: 'noted';
+      readonly line: {
+        readonly environment: number | null;
+        readonly at: number;
+        readonly what: string;
+        readonly by: string | null;
+        readonly player: string | null;
+        readonly detail: string;
+      };
+    }
   | {
       /** A gift is new, or has come further. */
       readonly what: 'gift';
@@ -67,6 +89,21 @@ export type FeedEvent =
       readonly device: string;
       readonly but: string | null;
     };
+
+/** A session has saved. */
+export interface PlayerSaved {
+  readonly what: 'saved';
+  readonly environment: number;
+  readonly player: string;
+  readonly session: string;
+  readonly host: string;
+  readonly seen: number;
+  /** The codes of the problems that its transactions met. */
+  readonly refused: readonly string[];
+  readonly isLeave: boolean;
+  /** It was sent before, and answered as it was then. */
+  readonly isAgain: boolean;
+}
 
 /** A player's records were changed from outside a session. */
 export interface PlayerChanged {

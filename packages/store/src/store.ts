@@ -1,4 +1,5 @@
 import { systemClock, type Clock } from './clock.js';
+import { diskRoom, type DiskRoom } from './engines/sqlite/disk-room.js';
 import { checkFolder } from './engines/sqlite/check-folder.js';
 import { closeToOthers, makeFolder } from './engines/sqlite/make-folder.js';
 import { lockFolder } from './engines/sqlite/folder-lock.js';
@@ -22,6 +23,8 @@ export interface Store {
   warm(): void;
   /** The migration it stands at. */
   readonly migration: string;
+  /** What the database takes, and how much room is left on its disk, in bytes. */
+  readonly disk: () => Promise<DiskRoom>;
   /** How far the clock stands from where it should, in milliseconds; 0 where it is trusted. */
   readonly clockJump: () => number;
   /** Does an error of a read say that the database itself is damaged? */
@@ -74,6 +77,7 @@ export async function openStore(folder: string, options: StoreOptions = {}): Pro
       longReads: threadOfReads.reads,
       warm: () => threadOfReads.warm(),
       migration: newestMigration,
+      disk: () => diskRoom(folder),
       clockJump: () => time.jump,
       isDamaged,
       fault,

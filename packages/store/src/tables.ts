@@ -439,6 +439,8 @@ export interface ActivityTable {
   by: string | null;
   player: string | null;
   detail: string;
+  /** When it is forgotten. */
+  until: Time | null;
 }
 
 export interface TombstoneTable {

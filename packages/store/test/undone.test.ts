@@ -233,7 +233,7 @@ describe('the feed', () => {
     };
     failsNext = false;
     writer = writerHere(failing, clock, new TrustedTime(undefined, clock.now(), clock.monotonic()));
-    writer.follow((event) => told.push(inShort(event)));
+    writer.follow((event) => isOfPlay(event) || told.push(inShort(event)));
     ({ number: environment } = await writer.do('createEnvironment', {
       game: 'highfell-gliders',
       name: 'dev',
@@ -251,6 +251,8 @@ describe('the feed', () => {
     rmSync(folder, { recursive: true });
   });
 
+  /** Every join is told, and has its line in the activity. */
+  const isOfPlay = ({ what }: FeedEvent) => what === 'joined' || what === 'noted';
   const inShort = (event: FeedEvent) => {
     if (event.what === 'session-ended') return `${event.session} ended: ${event.end}, by ${event.by}`;
     if (event.what === 'player-changed') return `${event.keys.join()} of ${event.player}, at ${event.open?.host}`;

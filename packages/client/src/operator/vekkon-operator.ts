@@ -1,5 +1,8 @@
 import type {
   ActivityList,
+  ActivityQuery,
+  OperatorEvents,
+  Overview,
   ChangesResponse,
   DisturbanceRequest,
   DisturbanceResponse,
@@ -37,6 +40,7 @@ import { OperatorGifts } from './operator-gifts.js';
 import { OperatorHistory } from './operator-history.js';
 import { OperatorTuning } from './operator-tuning.js';
 import { queryOf } from './query-of.js';
+import { listenToStream } from '../session/stream.js';
 import { HttpTransport } from '../transport/transport.js';
 
 export interface VekkonOperatorOptions {
@@ -336,9 +340,39 @@ export class VekkonOperator {
     return this.#transport.send({ method: 'DELETE', path: '/v1/disturbance' });
   }
 
-  /** What was done to the environment, the newest first. */
-  activity(count = 100): Promise<ActivityList> {
-    return this.#get(`/v1/activity?count=${count}`);
+  /** What happened in the environment, the newest first: as many lines, or those that a query means. */
+  activity(which: number | ActivityQuery = {}): Promise<ActivityList> {
+    return this.#get(`/v1/activity${queryOf(typeof which === 'number' ? { count: which } : which)}`);
+  }
+
+  /** How the game goes: who is in, how often it saves and how fast, what is refused, what is due. */
+  overview(): Promise<Overview> {
+    return this.#get('/v1/overview');
+  }
+
+  /**
+   * Hears what happens, until the signal aborts; a connection that breaks is made again.
+   *
+   * @param about   which topics, and which player
+   * @param handlers called with each event
+   * @param onOpen  called each time that it listens: what happened before was not heard
+   */
+  listen(
+    about: { readonly topics?: readonly ('activity' | 'gifts' | 'overview')[]; readonly player?: string | undefined },
+    handlers: { readonly [Name in keyof OperatorEvents]?: (data: OperatorEvents[Name]) => void },
+    signal: AbortSignal,
+    onOpen: () => void = () => undefined,
+  ): Promise<void> {
+    const query = queryOf({ topics: about.topics?.join(','), player: about.player });
+    const { url, headers } = this.#transport;
+    const stream = `${url}/v1/operator/stream${query}`;
+    return listenToStream(
+      stream,
+      headers,
+      handlers as { readonly [event: string]: (data: unknown) => void },
+      onOpen,
+      signal,
+    );
   }
 
   #get<Answer>(path: string): Promise<Answer> {

@@ -6,6 +6,9 @@ export type StreamHandlers = { readonly [Name in keyof HostEvents]: (data: HostE
 /** The same for any stream: what an event holds is known to whoever listens. */
 type AnyHandlers = StreamHandlers | { readonly [event: string]: (data: unknown) => void };
 
+/** Sent as they are. */
+type Headers = { readonly [name: string]: string };
+
 /** Short: whoever waits for a handover waits for this. */
 const longestPause = 2_000;
 /** The service says something at least every 15 s; silence for longer means the connection is dead. */
@@ -19,7 +22,7 @@ const longestSilence = 40_000;
  */
 export async function listenToStream(
   url: string,
-  credential: () => string,
+  credential: (() => string) | Headers,
   handlers: AnyHandlers,
   onOpen: () => void,
   signal: AbortSignal,
@@ -41,14 +44,17 @@ export async function listenToStream(
 
 async function listenOnce(
   url: string,
-  credential: () => string,
+  credential: (() => string) | Headers,
   handlers: AnyHandlers,
   signal: AbortSignal,
   onOpen: () => void,
 ): Promise<void> {
   const silent = new AbortController();
   const response = await fetch(url, {
-    headers: { Authorization: `Bearer ${credential()}`, Accept: 'text/event-stream' },
+    headers: {
+      ...(typeof credential === 'function' ? { Authorization: `Bearer ${credential()}` } : credential),
+      Accept: 'text/event-stream',
+    },
     signal: AbortSignal.any([signal, silent.signal]),
   });
   if (!response.ok || response.body === null) throw new Error(`status ${response.status}`);

@@ -27,8 +27,10 @@ const defaultTimeout = 15_000;
 
 /** JSON over HTTP, by `fetch`. */
 export class HttpTransport implements Transport {
-  readonly #url: string;
-  readonly #headers: { readonly [name: string]: string };
+  /** Where the service is, without a slash at the end. */
+  readonly url: string;
+  /** Sent with every request. */
+  readonly headers: { readonly [name: string]: string };
   readonly #fetch: typeof fetch;
 
   /**
@@ -39,18 +41,18 @@ export class HttpTransport implements Transport {
   constructor(url: string, headers: { readonly [name: string]: string }, through: typeof fetch = fetch) {
     // Called without a receiver: browsers insist on theirs.
     this.#fetch = (...request) => through(...request);
-    this.#url = url.replace(/\/+$/, '');
-    this.#headers = headers;
+    this.url = url.replace(/\/+$/, '');
+    this.headers = headers;
   }
 
   async send<Answer>({ method, path, body, headers, timeout = defaultTimeout, keepalive }: Sent): Promise<Answer> {
     let response: Response;
     let text: string;
     try {
-      response = await this.#fetch(this.#url + path, {
+      response = await this.#fetch(this.url + path, {
         method,
         headers: {
-          ...this.#headers,
+          ...this.headers,
           ...(body !== undefined && { 'Content-Type': 'application/json' }),
           ...headers,
         },
@@ -60,14 +62,14 @@ export class HttpTransport implements Transport {
       });
       text = await response.text();
     } catch (cause) {
-      throw new ServiceUnreachable(this.#url, cause);
+      throw new ServiceUnreachable(this.url, cause);
     }
     const answer = parsed(text);
     if (response.ok && answer !== undefined) return answer as Answer;
     if (isProblem(answer)) throw new ServiceRefused(answer);
     // A proxy's page, or half an answer: not the service's word.
     throw new ServiceUnreachable(
-      this.#url,
+      this.url,
       new Error(`status ${response.status} with an answer that is not the service's`),
       secondsToWait(response.headers.get('Retry-After')),
     );
@@ -77,14 +79,14 @@ export class HttpTransport implements Transport {
   async open(path: string): Promise<ReadableStream<Uint8Array>> {
     let response: Response;
     try {
-      response = await this.#fetch(this.#url + path, { headers: this.#headers });
+      response = await this.#fetch(this.url + path, { headers: this.headers });
     } catch (cause) {
-      throw new ServiceUnreachable(this.#url, cause);
+      throw new ServiceUnreachable(this.url, cause);
     }
     if (response.ok && response.body !== null) return response.body;
     const answer = parsed(await response.text());
     if (isProblem(answer)) throw new ServiceRefused(answer);
-    throw new ServiceUnreachable(this.#url, new Error(`status ${response.status}`));
+    throw new ServiceUnreachable(this.url, new Error(`status ${response.status}`));
   }
 }
 

@@ -34,14 +34,3 @@ export type Disturbance = z.infer<typeof disturbance>;
 
 export const disturbanceResponse = z.object({ disturbance: disturbance.nullable() });
 export type DisturbanceResponse = z.infer<typeof disturbanceResponse>;
-
-/** One line of the activity. */
-export const activityEntry = z.object({
-  at: time,
-  what: z.string(),
-  by: z.string().nullable(),
-  player: z.string().nullable(),
-  detail: z.string(),
-});
-export const activityList = z.object({ activity: z.array(activityEntry) });
-export type ActivityList = z.infer<typeof activityList>;

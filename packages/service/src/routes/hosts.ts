@@ -20,6 +20,7 @@ export function serveHosts(desk: Desk): void {
       device: null,
       host: { name: params.host, instance: body.instance ?? null },
     });
+    desk.overview.heard(environment().number, params.host);
     const tags = new Map(body.sessions.map(({ session, tuned }) => [session, tuned]));
     const told = await Promise.all(
       sessions.map(({ id }) => desk.sessionTunings.told(environment(), id, { read: null, has: tags.get(id) })),

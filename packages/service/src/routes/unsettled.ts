@@ -51,14 +51,6 @@ export function serveUnsettled(desk: Desk): void {
     const by = nameOf(principal);
     return dealWithMany(desk, place, body, (id) => writer.do('drop', { environment: place.number, id, by }));
   });
-
-  serveRoute(desk, routes.activity, async ({ query, environment }) => {
-    const { number } = environment();
-    const rows = await reader.activity.newest(number, query.count);
-    return {
-      activity: rows.map(({ at, what, by, player, detail }) => ({ at: rfc3339(at), what, by, player, detail })),
-    };
-  });
 }
 
 async function settleOne(desk: Desk, place: EnvironmentRow, id: string, by: string): Promise<void> {

@@ -9,6 +9,7 @@ import { ExportReads } from './export.js';
 import { GiftReads } from './gifts.js';
 import { HistoryReads } from './history.js';
 import { ManifestReads } from './manifests.js';
+import { OverviewReads } from './overview.js';
 import { PlayerReads } from './player.js';
 import { SessionReads } from './sessions.js';
 import { TuningReads } from './tuning.js';
@@ -24,6 +25,7 @@ export class Reader {
   readonly gifts: GiftReads;
   readonly history: HistoryReads;
   readonly manifests: ManifestReads;
+  readonly overview: OverviewReads;
   readonly players: PlayerReads;
   readonly sessions: SessionReads;
   readonly tuning: TuningReads;
@@ -39,6 +41,7 @@ export class Reader {
     this.history = new HistoryReads(db);
     this.players = new PlayerReads(db, manifests);
     this.gifts = new GiftReads(db, this.players, manifests);
+    this.overview = new OverviewReads(db);
     this.sessions = new SessionReads(db);
     this.tuning = new TuningReads(db);
     this.manifests = new ManifestReads(db, manifests, this.tuning);

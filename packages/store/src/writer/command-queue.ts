@@ -10,6 +10,7 @@ import { FeedInWork } from './feed-in-work.js';
 import { HeldRecordsOfPlayers } from './held-records.js';
 import { HostInstances } from './host-instances.js';
 import { Leases } from './leases.js';
+import { NotedOfDevices } from './note-play.js';
 import { NotedMap, Notes } from './undoable.js';
 
 /** A command as it crosses to the writer: plain data. */
@@ -65,6 +66,7 @@ export class CommandQueue {
       boards: new NotedMap(notes),
       feed: new FeedInWork(notes),
       changedMeanwhile: new ChangedMeanwhile(),
+      notedOfDevices: new NotedOfDevices(),
     };
   }
 

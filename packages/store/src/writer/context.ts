@@ -9,6 +9,7 @@ import type { HeldRecordsOfPlayers } from './held-records.js';
 import type { HostInstances } from './host-instances.js';
 import type { KnownBoard } from './known-boards.js';
 import type { Leases } from './leases.js';
+import type { NotedOfDevices } from './note-play.js';
 import type { NotedMap } from './undoable.js';
 
 /** What every command of the writer works with. */
@@ -25,6 +26,7 @@ export interface WriterContext {
   readonly boards: NotedMap<string, KnownBoard>;
   readonly feed: FeedInWork;
   readonly changedMeanwhile: ChangedMeanwhile;
+  readonly notedOfDevices: NotedOfDevices;
 }
 
 /** When a command was given. */

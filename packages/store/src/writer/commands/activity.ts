@@ -1,3 +1,5 @@
+import { isOfPlay } from '../../activity-kinds.js';
+import { keptInsert } from '../../kept-query.js';
 import type { Stamp, WriterContext } from '../context.js';
 
 export interface Note {
@@ -13,12 +15,20 @@ export interface Note {
 
 /** Writes a line of the activity. */
 export async function note(
-  { db }: WriterContext,
+  { db, feed }: Pick<WriterContext, 'db' | 'feed'>,
   { environment, what, by, player, detail, now }: Note & Pick<Stamp, 'now'>,
 ) {
-  await db.insertInto('activity').values({ environment, at: now, what, by, player, detail }).execute();
+  const until = now + (isOfPlay(what) ? playLasts : actsLast);
+  await insertActivity(db, { environment, at: now, what, by, player, detail, until });
+  feed.tell({ what: 'noted', line: { environment, at: now, what, by, player, detail } });
   return null;
 }
+
+const day = 24 * 60 * 60 * 1000;
+/** How long the comings and goings of players stand in the activity, and what people did, in milliseconds. */
+const [playLasts, actsLast] = [30 * day, 400 * day];
+
+const insertActivity = keptInsert('activity');
 
 /** As much as a large save takes: where only a little has room, most would be refused. */
 const probeBytes = 256 * 1024;

@@ -14,6 +14,7 @@ import type { InstalledManifest } from '../../manifests.js';
 import type { PlayerRow, SessionRow } from '../../tables.js';
 import { keptInsert, keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { notePlay } from '../note-play.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { findPlayer, addPlayer, checkDevice, endSession, hostReplaced, openSessionOf, spokenBy } from '../sessions.js';
 
@@ -83,7 +84,11 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   );
   if (decision.do === 'wait' && open !== undefined) {
     const { environment: number, id, host } = open;
-    if (join.waits) context.feed.tell({ what: 'handover-wanted', environment: number, session: id, host });
+    if (join.waits) {
+      context.feed.tell({ what: 'handover-wanted', environment: number, session: id, host });
+      const detail = `"${host}" is asked to let the player go`;
+      await notePlay(context, join, { what: 'handover-wanted', by: join.host, player: join.player, detail });
+    }
     return { holder: { session: open.id, host: open.host, leaseEnds: leaseEnds ?? join.monotonic } };
   }
   // Whoever is not let in takes nobody's place.
@@ -97,6 +102,8 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
     decision.do === 'again' && open !== undefined
       ? open
       : await openSession(context, join, { player, records, manifest });
+  if (decision.do !== 'again')
+    await noteJoin(context, join, session, open !== undefined && ends !== undefined ? open : undefined, ends);
   const spoken = await spokenBy(context, environment, session, manifest);
   const newest = manifest.rules.manifest;
   const all = readRecords(records.records, manifest.rules);
@@ -116,6 +123,24 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
     attributes: attributesFromRecords(all, manifest.rules),
     ended: open !== undefined && ends !== undefined ? { host: open.host, end: ends } : null,
   };
+}
+
+async function noteJoin(
+  context: WriterContext,
+  join: Join & Stamp,
+  session: SessionRow,
+  ended: SessionRow | undefined,
+  end: SessionEnd | undefined,
+): Promise<void> {
+  const { environment, player, host } = join;
+  const isNew = session.is_new === 1;
+  context.feed.tell({ what: 'joined', environment, player, session: session.id, host, isNew });
+  if (ended !== undefined && ended.host !== host) {
+    const detail = `"${host}" has joined the player (${end})`;
+    await notePlay(context, join, { what: 'taken-over', by: ended.host, player, detail });
+  }
+  const after = ended === undefined ? '' : `, after a stay on "${ended.host}" that it ended (${end})`;
+  await notePlay(context, join, { what: 'joined', by: host, player, detail: `${isNew ? 'new' : 'known'}${after}` });
 }
 
 interface Joining {

@@ -12,9 +12,6 @@ const answersLast = 30 * day;
 /** How long a session is listed after its end, in milliseconds; each player's newest stays. */
 export const sessionsLast = 180 * day;
 
-/** How long what was done stands in the activity, in milliseconds. */
-const activityLasts = 400 * day;
-
 /** How long it is known who was in a trial, in milliseconds. */
 const trialsLast = 400 * day;
 
@@ -76,7 +73,7 @@ const steps = {
   'trial-players': older('trial_players', ['environment', 'trial', 'player'], 'since', trialsLast),
   answers,
   sessions,
-  activity: older('activity', ['number'], 'at', activityLasts),
+  activity: older('activity', ['number'], 'until', 0),
 } satisfies { readonly [name: string]: Step };
 
 export type PruneStep = keyof typeof steps;

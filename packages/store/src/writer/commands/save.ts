@@ -5,6 +5,7 @@ import type { EnvironmentRow, SavingPlayer, SavingSession } from '../../tables.j
 import { digestOf } from '../../digest.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { notePlay } from '../note-play.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { recordsUnder } from '../records-under.js';
 import { outcomeOf, putAside, takeAnswered } from '../save-outcomes.js';
@@ -65,8 +66,11 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   // Tells contents apart: the same number may only stand for the same save.
   const digest = digestOfSave(save, save.leave);
   const decision = await decide(context, session, save, digest);
-  if (decision.do === 'again') return answer(context, environment, session, player, decision.outcome, true, null, save);
-  if (decision.do === 'refuse') return tooLate(context, session, save, decision.refusal);
+  if (decision.do === 'again') {
+    tellSaved(context, session, player, [], save.leave, true);
+    return answer(context, environment, session, player, decision.outcome, true, null, save);
+  }
+  if (decision.do === 'refuse') return tooLate(context, session, player.id, save, decision.refusal);
 
   await takeAnswered(context, session, save.answered);
   if (save.number !== null) await putAside(context, session, save.number);
@@ -108,11 +112,60 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   // Of a session its last outcome stays: what it is longer than the one before is kept beside the records.
   const longer = save.leave ? outcome.length : Math.max(outcome.length - (session.last_outcome?.length ?? 0), 0);
   await keep(context, session, player, save, digest, outcome);
+  await noteSaved(context, session, player, save, outcomes);
   if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
   const read = attributeKeys(newest.rules.manifest);
   const attributes =
     read.size > 0 && [...touched].some((key) => read.has(key)) ? attributesFromRecords(records.records, rules) : null;
   return answer(context, environment, session, player, outcome, false, attributes, save);
+}
+
+/** Plain saves are told, and counted by who listens; those in which something was refused are noted, and so is a leave. */
+async function noteSaved(
+  context: WriterContext,
+  session: SavingSession,
+  player: SavingPlayer,
+  save: Save & Stamp,
+  outcomes: readonly TransactionOutcome[],
+): Promise<void> {
+  const problems = outcomes.flatMap((one) => (one.applied ? [] : [one.problem]));
+  tellSaved(
+    context,
+    session,
+    player,
+    problems.map(({ code }) => code),
+    save.leave,
+    false,
+  );
+  const about = { environment: save.environment, device: session.device, now: save.now };
+  const line = { by: session.host, player: player.id };
+  if (problems.length > 0) {
+    const keys = problems.map(({ code, key }) => (key === undefined ? code : `${code} (${key})`));
+    const words = [...new Set(keys)].slice(0, mostProblemsNoted).join(', ');
+    const detail = `save ${save.number ?? '–'}: ${problems.length} of ${outcomes.length} transactions refused: ${words}`;
+    await notePlay(context, about, { ...line, what: 'save-refused', detail });
+  }
+  if (save.leave) {
+    const saves = session.next_save - 1;
+    await notePlay(context, about, {
+      ...line,
+      what: 'left',
+      detail: saves === 1 ? 'after 1 save' : `after ${saves} saves`,
+    });
+  }
+}
+
+const mostProblemsNoted = 5;
+
+function tellSaved(
+  { feed }: WriterContext,
+  { environment, id: session, host }: SavingSession,
+  { id: player, seen }: SavingPlayer,
+  refused: readonly string[],
+  isLeave: boolean,
+  isAgain: boolean,
+): void {
+  feed.tell({ what: 'saved', environment, player, session, host, seen, refused, isLeave, isAgain });
 }
 
 /** What no JSON text holds by itself: between an outcome and what became of its results. */
@@ -224,6 +277,7 @@ function refusalFor(code: SaveRefusal, session: SavingSession, number: number): 
 async function tooLate(
   context: WriterContext,
   session: SavingSession,
+  player: string,
   save: Save & Stamp,
   refusal: Refusal,
 ): Promise<Refusal> {
@@ -237,6 +291,9 @@ async function tooLate(
   // What a leave held comes from the spool as a plain save: it is the same, and kept once.
   const digest = digestOfSave(save, false);
   const unsettled = await keepLate(context, session, { ...save, number: save.number }, digest, refusal);
+  const about = { environment: save.environment, device: session.device, now: save.now };
+  const detail = `save ${save.number}: ${refusal.code}; ${unsettled.length} transactions are kept as unsettled`;
+  await notePlay(context, about, { what: 'came-late', by: session.host, player, detail });
   return new Refusal(
     refusal.code,
     `${refusal.detail} What the save held is kept as unsettled, until a person deals with it.`,

@@ -1,0 +1,131 @@
+import type { OperatorEvents, PlayerNews } from '@vekkon/protocol';
+import { rfc3339, type FeedEvent } from '@vekkon/store';
+import { OpenStreams, type OpenStream, type StreamReader } from './open-streams.js';
+
+const bounds = { mostOfOne: 12, mostOfCredential: 200, mostOfAll: 5_000, mostUnreadBytes: 256 * 1024 };
+/** What happens to one player, or with one gift, is told at most so often. */
+const betweenTellings = 250;
+const betweenOverviews = 1_000;
+
+export const topics = ['activity', 'gifts', 'overview'] as const;
+export type Topic = (typeof topics)[number];
+
+/** Who watches, and what. */
+export interface OperatorWatcher extends StreamReader {
+  readonly environment: number;
+  readonly topics: ReadonlySet<Topic>;
+  readonly player: string | undefined;
+}
+
+interface Watching extends OperatorWatcher {
+  readonly stream: OpenStream;
+  /** What waits to be told, the newest of each. */
+  readonly waiting: Map<string, readonly [event: string, data: string]>;
+  timer: NodeJS.Timeout | undefined;
+}
+
+/** The streams on which people watch how the game goes. */
+export class OperatorStreams {
+  readonly #watching = new Map<number, Set<Watching>>();
+  readonly #streams: OpenStreams;
+  readonly #overviewOf: (environment: number) => Promise<OperatorEvents['overview']>;
+  readonly #clockwork: NodeJS.Timeout;
+
+  /** @param overviewOf what the overview shows of an environment now */
+  constructor(now: () => number, overviewOf: (environment: number) => Promise<OperatorEvents['overview']>) {
+    this.#streams = new OpenStreams(bounds, now);
+    this.#overviewOf = overviewOf;
+    this.#clockwork = setInterval(() => void this.#tellOverviews(), betweenOverviews);
+    this.#clockwork.unref();
+  }
+
+  get count(): number {
+    return this.#streams.count;
+  }
+
+  /** Answers a request with a stream, for as long as its sender listens. @throws Refusal `too-many-requests` */
+  watch(watcher: OperatorWatcher): void {
+    const watchers = this.#watching.get(watcher.environment) ?? new Set();
+    const stream = this.#streams.open(watcher, () => {
+      clearTimeout(watching.timer);
+      watchers.delete(watching);
+      if (watchers.size === 0) this.#watching.delete(watcher.environment);
+    });
+    if (stream === undefined) return;
+    const watching: Watching = { ...watcher, stream, waiting: new Map(), timer: undefined };
+    this.#watching.set(watcher.environment, watchers.add(watching));
+  }
+
+  /** Takes in what a commit did. */
+  heed(event: FeedEvent): void {
+    this.#streams.heed(event);
+    if (this.#watching.size === 0) return;
+    switch (event.what) {
+      case 'noted': {
+        const { environment, at, ...line } = event.line;
+        const data = JSON.stringify({ at: rfc3339(at), ...line } satisfies OperatorEvents['activity']);
+        const places = environment === null ? [...this.#watching.values()] : [this.#watching.get(environment) ?? []];
+        for (const one of places.flatMap((watchers) => [...watchers])) {
+          if (one.topics.has('activity')) one.stream.send('activity', data);
+        }
+        return;
+      }
+      case 'gift':
+        for (const one of this.#watching.get(event.environment) ?? []) {
+          const data = JSON.stringify({ gift: event.gift } satisfies OperatorEvents['gift']);
+          if (one.topics.has('gifts')) this.#soon(one, `gift ${event.gift}`, 'gift', data);
+        }
+        return;
+      case 'joined':
+        return this.#tellOf(event.environment, { player: event.player, what: 'joined', seen: null });
+      case 'saved':
+        if (event.isAgain) return;
+        return this.#tellOf(event.environment, {
+          player: event.player,
+          what: event.isLeave ? 'left' : 'saved',
+          seen: event.seen,
+        });
+      case 'player-changed':
+        return this.#tellOf(event.environment, { player: event.player, what: 'changed', seen: event.seen });
+      case 'player-erased':
+        return this.#tellOf(event.environment, { player: event.player, what: 'erased', seen: null });
+    }
+  }
+
+  /** The service stops: every listener is let go. */
+  close(): void {
+    clearInterval(this.#clockwork);
+    for (const one of [...this.#watching.values()].flatMap((watchers) => [...watchers])) clearTimeout(one.timer);
+    this.#streams.close();
+  }
+
+  #tellOf(environment: number, news: PlayerNews): void {
+    for (const one of this.#watching.get(environment) ?? []) {
+      if (one.player === news.player) this.#soon(one, 'player', 'player', JSON.stringify(news));
+    }
+  }
+
+  /** Told at once where nothing was lately, else the newest a little later. */
+  #soon(one: Watching, name: string, event: string, data: string): void {
+    if (one.timer !== undefined) return void one.waiting.set(name, [event, data]);
+    one.stream.send(event, data);
+    one.timer = setTimeout(() => {
+      one.timer = undefined;
+      const waiting = [...one.waiting];
+      one.waiting.clear();
+      for (const [again, [what, held]] of waiting) this.#soon(one, again, what, held);
+    }, betweenTellings);
+    one.timer.unref();
+  }
+
+  async #tellOverviews(): Promise<void> {
+    for (const [environment, watchers] of this.#watching) {
+      const interested = [...watchers].filter((one) => one.topics.has('overview'));
+      if (interested.length === 0) continue;
+      const shown = await this.#overviewOf(environment).catch(() => undefined);
+      if (shown === undefined) continue;
+      const data = JSON.stringify(shown);
+      for (const one of interested) one.stream.send('overview', data);
+    }
+  }
+}

@@ -1,0 +1,35 @@
+import type { Stamp, WriterContext } from './context.js';
+import { note, type Note } from './commands/activity.js';
+
+const minute = 60_000;
+/** How many players' own devices are remembered: beyond that those that were noted first may be noted again. */
+const mostRemembered = 10_000;
+
+/** Of what a player's own device makes happen a line a minute is enough: nobody fills the activity. */
+export class NotedOfDevices {
+  readonly #minutes = new Map<string, number>();
+
+  /** Is it the first of this kind in this minute? */
+  isFirst(device: string, what: string, now: number): boolean {
+    const name = `${what} ${device}`;
+    const at = Math.floor(now / minute);
+    if (this.#minutes.get(name) === at) return false;
+    this.#minutes.delete(name);
+    this.#minutes.set(name, at);
+    for (const oldest of this.#minutes.keys()) {
+      if (this.#minutes.size <= mostRemembered) break;
+      this.#minutes.delete(oldest);
+    }
+    return true;
+  }
+}
+
+/** Notes what a session did. */
+export async function notePlay(
+  context: WriterContext,
+  { environment, device, now }: { readonly environment: number; readonly device: string | null } & Pick<Stamp, 'now'>,
+  line: Omit<Note, 'environment'>,
+): Promise<void> {
+  if (device !== null && !context.notedOfDevices.isFirst(device, line.what, now)) return;
+  await note(context, { ...line, environment, now });
+}
