@@ -3,6 +3,7 @@ import Activity from './pages/Activity.vue';
 import Boards from './pages/Boards.vue';
 import FirstAdmin from './pages/FirstAdmin.vue';
 import Manifest from './pages/Manifest.vue';
+import Overview from './pages/Overview.vue';
 import Player from './pages/Player.vue';
 import Players from './pages/Players.vue';
 import SignIn from './pages/SignIn.vue';
@@ -11,16 +12,18 @@ import { useSignedIn } from './signed-in.js';
 export const router = createRouter({
   history: createWebHistory('/console/'),
   routes: [
-    { path: '/', redirect: '/players' },
+    { path: '/', redirect: '/overview' },
     { path: '/sign-in', name: 'sign-in', component: SignIn, meta: { open: true, title: 'Sign in' } },
     { path: '/first-admin', name: 'first-admin', component: FirstAdmin, meta: { open: true, title: 'First admin' } },
+    { path: '/overview', name: 'overview', component: Overview, meta: { title: 'Overview' } },
     { path: '/players', name: 'players', component: Players, meta: { title: 'Players' } },
     { path: '/players/:id', name: 'player', component: Player, props: true, meta: { title: 'Player' } },
     { path: '/boards', name: 'boards', component: Boards, meta: { title: 'Boards' } },
     { path: '/tuning', name: 'tuning', component: () => import('./pages/Tuning.vue'), meta: { title: 'Tuning' } },
+    { path: '/gifts', name: 'gifts', component: () => import('./pages/Gifts.vue'), meta: { title: 'Gifts' } },
     { path: '/activity', name: 'activity', component: Activity, meta: { title: 'Activity' } },
     { path: '/manifest', name: 'manifest', component: Manifest, meta: { title: 'Manifest' } },
-    { path: '/:elsewhere(.*)', redirect: '/players' },
+    { path: '/:elsewhere(.*)', redirect: '/overview' },
   ],
 });
 

@@ -1,4 +1,4 @@
-import type { Json } from '@vekkon/core';
+import type { Change, Json } from '@vekkon/core';
 
 /** How times, numbers and values are put into words. */
 
@@ -24,6 +24,21 @@ export function agoInWords(time: string | null): string {
     if (seconds >= length) return relative.format(-Math.floor(seconds / length), unit);
   }
   return 'just now';
+}
+
+const clock = new Intl.DateTimeFormat('en-GB', { timeStyle: 'short' });
+
+/** "14:05": of today. */
+export function clockInWords(time: string): string {
+  return clock.format(new Date(time));
+}
+
+/** "41.5 MiB" */
+export function bytesInWords(bytes: number): string {
+  const units = ['bytes', 'KiB', 'MiB', 'GiB', 'TiB'];
+  const step = Math.min(units.length - 1, Math.floor(Math.log2(Math.max(bytes, 1)) / 10));
+  const amount = bytes / 1024 ** step;
+  return `${numbers.format(Number(amount.toFixed(amount < 10 ? 1 : 0)))} ${units[step]}`;
 }
 
 export function numberInWords(value: number): string {
@@ -66,4 +81,12 @@ export function endInWords(end: keyof typeof ends | null): string {
 /** A host's name; a tab on the player's own device has one that says nothing to people. */
 export function hostInWords(host: string): string {
   return host.startsWith('dev-') && host.includes('/') ? 'their own device' : host;
+}
+
+/** "credit currency/feather 100", "gain inventory/pack 2 flare". */
+export function changeInWords(change: Change): string {
+  const key = 'key' in change ? ` ${change.key}` : '';
+  if ('item' in change) return `${change.op}${key} ${change.count ?? 1} ${change.item}`;
+  if ('amount' in change) return `${change.op}${key} ${numberInWords(change.amount)}`;
+  return `${change.op}${key}`;
 }

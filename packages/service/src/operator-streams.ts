@@ -7,7 +7,7 @@ const bounds = { mostOfOne: 12, mostOfCredential: 200, mostOfAll: 5_000, mostUnr
 const betweenTellings = 250;
 const betweenOverviews = 1_000;
 
-export const topics = ['activity', 'gifts', 'overview'] as const;
+export const topics = ['activity', 'boards', 'gifts', 'overview', 'tuning'] as const;
 export type Topic = (typeof topics)[number];
 
 /** Who watches, and what. */
@@ -64,8 +64,8 @@ export class OperatorStreams {
       case 'noted': {
         const { environment, at, ...line } = event.line;
         const data = JSON.stringify({ at: rfc3339(at), ...line } satisfies OperatorEvents['activity']);
-        const places = environment === null ? [...this.#watching.values()] : [this.#watching.get(environment) ?? []];
-        for (const one of places.flatMap((watchers) => [...watchers])) {
+        const concerned = environment === null ? this.#everybody() : (this.#watching.get(environment) ?? []);
+        for (const one of concerned) {
           if (one.topics.has('activity')) one.stream.send('activity', data);
         }
         return;
@@ -74,6 +74,16 @@ export class OperatorStreams {
         for (const one of this.#watching.get(event.environment) ?? []) {
           const data = JSON.stringify({ gift: event.gift } satisfies OperatorEvents['gift']);
           if (one.topics.has('gifts')) this.#soon(one, `gift ${event.gift}`, 'gift', data);
+        }
+        return;
+      case 'standing-moved':
+      case 'season':
+        // Which environment a board is of is known to who shows it: that something moved is enough.
+        for (const one of this.#everybody()) if (one.topics.has('boards')) this.#soon(one, 'boards', 'boards', '{}');
+        return;
+      case 'tuning':
+        for (const one of this.#watching.get(event.state.environment) ?? []) {
+          if (one.topics.has('tuning')) this.#soon(one, 'tuning', 'tuning', '{}');
         }
         return;
       case 'joined':
@@ -95,8 +105,12 @@ export class OperatorStreams {
   /** The service stops: every listener is let go. */
   close(): void {
     clearInterval(this.#clockwork);
-    for (const one of [...this.#watching.values()].flatMap((watchers) => [...watchers])) clearTimeout(one.timer);
+    for (const one of this.#everybody()) clearTimeout(one.timer);
     this.#streams.close();
+  }
+
+  #everybody(): readonly Watching[] {
+    return [...this.#watching.values()].flatMap((watchers) => [...watchers]);
   }
 
   #tellOf(environment: number, news: PlayerNews): void {

@@ -33,6 +33,20 @@ export function addCheckpoints(player: Command): void {
     });
 }
 
+/** `player checkpoint`: a copy made by hand. */
+export function addMakeCheckpoint(player: Command): void {
+  player
+    .command('checkpoint <id> <name>')
+    .description('make a checkpoint of all that a player has; the game does not see it')
+    .option('--summary <text>', 'one line for whoever chooses among them')
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (id: string, name: string, options: ShowOptions & { readonly summary?: string }) => {
+      const made = await signedInOperator(options.environment).makeCheckpoint(id, name, options.summary);
+      print(made, options, () => `The checkpoint "${name}" of ${id} holds ${made.records} records.`);
+    });
+}
+
 /** The devices on which a player plays. */
 export function addDevices(player: Command): void {
   player

@@ -100,6 +100,8 @@ async function restoreCheckpoint(id: string, checkpoint: number, options: Restor
     throw new NotThere(`${id} has no checkpoint ${checkpoint}: see "vekkon player checkpoints ${id}".`);
   }
   const what = `"${found.name}" (${found.records.length} records)`;
+  const { differences } = await operator.checkpointDifference(id, checkpoint);
+  for (const { key, words } of differences) process.stderr.write(`${key}\n  ${words.join('\n  ')}\n`);
   await confirmed(
     `${id} gets back what the checkpoint ${what} holds; what is there now goes to the trash, and gifts since are kept. Restore it?`,
     options.yes,

@@ -7,7 +7,8 @@ import { bold, faint, table } from '../output/table.js';
 import { recordInWords, timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
 import { environmentOption, jsonOption, timeFrom, wholeNumber } from './options.js';
-import { addCheckpoints, addDevices } from './player-copies.js';
+import { addCheckpoints, addDevices, addMakeCheckpoint } from './player-copies.js';
+import { addErase } from './player-erase.js';
 import { addEdit } from './player-edit.js';
 import { addHistory } from './player-history.js';
 
@@ -127,6 +128,8 @@ export function addPlayer(program: Command): void {
   addHistory(player);
   addEdit(player);
   addCheckpoints(player);
+  addMakeCheckpoint(player);
+  addErase(player);
   addDevices(player);
 
   player

@@ -1,5 +1,6 @@
 import type {
   ActivityList,
+  CheckpointDifference,
   ActivityQuery,
   OperatorEvents,
   Overview,
@@ -229,6 +230,17 @@ export class VekkonOperator {
     return this.#get(`/v1/players/${encodeURIComponent(player)}/checkpoints`);
   }
 
+  /** Makes a checkpoint of all that a player has; the game does not see it. */
+  makeCheckpoint(player: string, name: string, summary?: string): Promise<{ readonly records: number }> {
+    const path = `/v1/players/${encodeURIComponent(player)}/checkpoints`;
+    return this.#transport.send({ method: 'POST', path, body: { name, ...(summary !== undefined && { summary }) } });
+  }
+
+  /** What restoring a checkpoint would change. */
+  checkpointDifference(player: string, checkpoint: number): Promise<CheckpointDifference> {
+    return this.#get(`/v1/players/${encodeURIComponent(player)}/checkpoints/${checkpoint}/difference`);
+  }
+
   /** Brings back what a checkpoint holds, by its number. @returns the keys that hold something else now */
   restoreCheckpoint(player: string, checkpoint: number): Promise<{ readonly restored: readonly string[] }> {
     const path = `/v1/players/${encodeURIComponent(player)}/checkpoints/${checkpoint}/restore`;
@@ -358,7 +370,10 @@ export class VekkonOperator {
    * @param onOpen  called each time that it listens: what happened before was not heard
    */
   listen(
-    about: { readonly topics?: readonly ('activity' | 'gifts' | 'overview')[]; readonly player?: string | undefined },
+    about: {
+      readonly topics?: readonly ('activity' | 'boards' | 'gifts' | 'overview' | 'tuning')[];
+      readonly player?: string | undefined;
+    },
     handlers: { readonly [Name in keyof OperatorEvents]?: (data: OperatorEvents[Name]) => void },
     signal: AbortSignal,
     onOpen: () => void = () => undefined,

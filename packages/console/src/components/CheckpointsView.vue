@@ -36,7 +36,7 @@ async function restore(number: number): Promise<void> {
   await load();
 }
 
-refreshing(load);
+refreshing(load, { topics: [], player: player });
 </script>
 
 <template>

@@ -37,7 +37,7 @@ async function more(): Promise<void> {
   next.value = page.next;
 }
 
-refreshing(load);
+refreshing(load, { topics: [], player: player });
 </script>
 
 <template>

@@ -29,7 +29,7 @@ const chosen = computed({
   set: (name: string | undefined) => {
     if (name === undefined) return;
     choose(name);
-    void router.push('/players');
+    void router.push('/overview');
   },
 });
 
@@ -65,8 +65,9 @@ refreshing(async () => {
 
 <template>
   <header>
-    <RouterLink class="mark" to="/players"><img :src="mark" alt="" width="30" height="30" />Vekkon</RouterLink>
+    <RouterLink class="mark" to="/overview"><img :src="mark" alt="" width="30" height="30" />Vekkon</RouterLink>
     <nav aria-label="Pages">
+      <RouterLink to="/overview" :class="{ here: route.path === '/overview' }">Overview</RouterLink>
       <RouterLink to="/players" :class="{ here: route.path.startsWith('/players') }">Players</RouterLink>
       <RouterLink to="/boards" :class="{ here: route.path === '/boards' }"
         >Boards<span v-if="doubtful > 0" class="count" :aria-label="`${doubtful} doubtful`">{{
@@ -74,6 +75,7 @@ refreshing(async () => {
         }}</span></RouterLink
       >
       <RouterLink to="/tuning" :class="{ here: route.path === '/tuning' }">Tuning</RouterLink>
+      <RouterLink to="/gifts" :class="{ here: route.path === '/gifts' }">Gifts</RouterLink>
       <RouterLink to="/activity" :class="{ here: route.path === '/activity' }">Activity</RouterLink>
       <RouterLink to="/manifest" :class="{ here: route.path === '/manifest' }">Manifest</RouterLink>
     </nav>

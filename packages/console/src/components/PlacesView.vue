@@ -80,7 +80,7 @@ watch(
   () => [name, season],
   () => fromTop(),
 );
-refreshing(load);
+refreshing(load, { topics: ['boards'] });
 </script>
 
 <template>

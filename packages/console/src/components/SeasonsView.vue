@@ -59,7 +59,7 @@ function placesInWords({ ranks, share }: Season['rewards'][number]): string {
 }
 
 watch(() => board, load);
-refreshing(load);
+refreshing(load, { topics: ['boards'] });
 </script>
 
 <template>

@@ -25,7 +25,7 @@ async function load(): Promise<void> {
 }
 
 watch(() => [board, season], load);
-refreshing(load);
+refreshing(load, { topics: ['boards'] });
 </script>
 
 <template>

@@ -37,7 +37,7 @@ async function bringBack(reason: string): Promise<void> {
   await load();
 }
 
-refreshing(load);
+refreshing(load, { topics: ['boards'] });
 </script>
 
 <template>

@@ -45,7 +45,7 @@ async function bringBack(number: number): Promise<void> {
   await load();
 }
 
-refreshing(load);
+refreshing(load, { topics: [], player: player });
 </script>
 
 <template>

@@ -100,7 +100,7 @@ function inWords({ op, ...rest }: UnsettledTransaction['transaction']['changes']
   return [`${op} ${key}`.trim(), facts.join(', ')].filter((one) => one !== '').join(': ');
 }
 
-refreshing(load);
+refreshing(load, player === undefined ? {} : { topics: [], player });
 </script>
 
 <template>

@@ -57,7 +57,7 @@ watch(name, (_, before) => {
 watch([name, season], () => {
   void router.replace({ query: { board: name.value, ...(season.value !== undefined && { season: season.value }) } });
 });
-refreshing(load);
+refreshing(load, { topics: ['boards'] });
 
 function ruleInWords({ better, counts, seasons }: Board): string {
   const what = { best: 'the best counts', newest: 'the newest counts', sum: 'all are added up' }[counts];

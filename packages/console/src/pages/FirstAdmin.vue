@@ -24,7 +24,7 @@ async function become(): Promise<void> {
   try {
     const admin = { invitation, name: name.value.trim(), email: email.value.trim(), password: password.value };
     keep(await VekkonOperator.becomeFirstAdmin(serviceUrl, admin));
-    await router.push('/players');
+    await router.push('/overview');
   } catch (error) {
     refused.value = (error as Error).message;
   } finally {

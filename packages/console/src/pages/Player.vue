@@ -82,7 +82,7 @@ async function copy(): Promise<void> {
   setTimeout(() => (isCopied.value = false), 2_000);
 }
 
-refreshing(load);
+refreshing(load, { topics: [], player: id });
 </script>
 
 <template>

@@ -23,7 +23,7 @@ async function signIn(): Promise<void> {
   try {
     keep(await VekkonOperator.signIn(serviceUrl, email.value.trim(), password.value));
     const wanted = route.query['to'];
-    await router.push(typeof wanted === 'string' && wanted.startsWith('/') ? wanted : '/players');
+    await router.push(typeof wanted === 'string' && wanted.startsWith('/') ? wanted : '/overview');
   } catch (error) {
     refused.value =
       error instanceof ServiceUnreachable ? 'The service does not answer. Is it running?' : (error as Error).message;

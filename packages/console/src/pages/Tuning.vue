@@ -139,7 +139,7 @@ watch([tab, chosen], () => {
   refused.value = undefined;
   void router.replace({ query: { look: tab.value, ...(tab.value === 'tunables' && { tunable: chosen.value }) } });
 });
-refreshing(load);
+refreshing(load, { topics: ['activity', 'tuning'] });
 </script>
 
 <template>

@@ -168,6 +168,25 @@ export function turnedBack(
   return restored(then, now, [], rules, { name: when, reaches });
 }
 
+/**
+ * Brings back what a checkpoint holds because a person wants it: of a copy that
+ * an operator made everything that is declared, of a game's own what it holds.
+ *
+ * @param outside what came from outside since, which stays
+ */
+export function restoredByPerson(
+  copied: Records,
+  now: Records,
+  outside: readonly OutsideChange[],
+  rules: Rules,
+  { name, byOperator }: { readonly name: string; readonly byOperator: boolean },
+): Restored {
+  const held = new Set([...copied.keys()].map(declaredPart));
+  const reaches = (key: string) =>
+    byOperator ? rules.manifest.records[declaredPart(key)] !== undefined : held.has(declaredPart(key));
+  return restored(copied, now, outside, rules, { name, reaches });
+}
+
 function isHeld(now: StoredRecord | undefined, { value }: StoredRecord): boolean {
   return now !== undefined && now.removed !== true && equalJson(now.value, value);
 }

@@ -65,6 +65,17 @@ const recordDifference = z.object({
   words: z.array(z.string()).meta({ description: 'From what is stored now to what was then, in words; at most 50.' }),
 });
 
+export const checkpointRequest = z.strictObject({
+  name: z.string().trim().min(1).max(100),
+  summary: z.string().trim().min(1).max(200).optional(),
+});
+
+export const checkpointDifference = z.object({
+  name: z.string(),
+  differences: z.array(recordDifference).meta({ description: 'What restoring it would change.' }),
+});
+export type CheckpointDifference = z.infer<typeof checkpointDifference>;
+
 export const asOfResponse = z.object({
   at: time,
   seen: z.int().meta({ description: "The player's last commit: send it with a restore." }),

@@ -56,7 +56,7 @@ export const operatorStreamQuery = z.object({
     .string()
     .max(200)
     .default('activity')
-    .meta({ description: 'Of activity, gifts, overview and sessions, with commas between them.' }),
+    .meta({ description: 'Of activity, boards, gifts, overview and tuning, with commas between them.' }),
   player: z.string().max(400).optional().meta({ description: 'Tells whatever happens to this player.' }),
 });
 
@@ -79,5 +79,9 @@ export interface OperatorEvents {
   };
   readonly player: PlayerNews;
   readonly gift: { readonly gift: number };
+  /** Something moved on a board, or a season has turned. */
+  readonly boards: object;
+  /** The draft was edited, an edition published, or testers are others. */
+  readonly tuning: object;
   readonly overview: Overview;
 }

@@ -1,7 +1,9 @@
-import { routes } from '@vekkon/protocol';
+import { restoredByPerson } from '@vekkon/core';
+import { Refusal, routes } from '@vekkon/protocol';
 import { recordsIn, rfc3339, trashLasts } from '@vekkon/store';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
+import { differencesInWords } from './history.js';
 import { knownPlayer } from './players.js';
 
 /** A player's checkpoints, as the people behind the game see them. */
@@ -23,6 +25,25 @@ export function serveCheckpoints(desk: Desk): void {
         records: [...recordsIn(records).keys()].sort(),
       })),
     };
+  });
+
+  serveRoute(desk, routes.makeCheckpoint, async ({ params, body, environment, principal }) => {
+    const { name, summary = 'Made by hand.' } = body;
+    const about = { environment: environment().number, player: params.player, name, summary };
+    return writer.do('copyPlayer', { ...about, by: nameOf(principal) });
+  });
+
+  serveRoute(desk, routes.checkpointDifference, async ({ params, environment }) => {
+    const place = environment();
+    const player = await knownPlayer(reader, place, params.player);
+    const found = await longReads.copy(player.number, params.checkpoint);
+    if (found === undefined) throw new Refusal('checkpoint-unknown');
+    const { row, outside } = found;
+    const { rules } = await reader.manifests.newestOf(place);
+    const now = await reader.players.stored(player.number, rules.manifest);
+    const about = { name: row.name, byOperator: row.by_operator === 1 };
+    const { changed } = restoredByPerson(recordsIn(row.records), now, outside, rules, about);
+    return { name: row.name, differences: differencesInWords(now, changed) };
   });
 
   serveRoute(desk, routes.restoreCheckpoint, async ({ params, environment, principal }) => {

@@ -1,4 +1,5 @@
 import {
+  type Records,
   declarationOf,
   differenceInWords,
   isProblem,
@@ -87,17 +88,11 @@ export function serveHistory(desk: Desk): void {
     const { player, then, rules } = await before(params.player, query.at, place);
     const now = await reader.players.stored(player.number, rules.manifest);
     const { changed } = turnedBack(then, now, rules, query.at, null);
-    const differences = [...changed].map(([key, { value, removed }]) => {
-      const held = now.get(key);
-      const is = held === undefined || held.removed === true ? undefined : held.value;
-      const words = valueDifferences(is, removed === true ? undefined : value).map(differenceInWords);
-      return { key, words: words.slice(0, mostWords) };
-    });
     return {
       at: query.at,
       seen: player.seen,
       records: recordsByKey(await declaredOnly(reader, place, then)),
-      differences: differences.sort((one, other) => (one.key < other.key ? -1 : 1)),
+      differences: differencesInWords(now, changed),
     };
   });
 
@@ -130,4 +125,15 @@ export function serveHistory(desk: Desk): void {
     const { rules } = await reader.manifests.newestOf(place);
     return { player, rules, then: await longReads.recordsAt(player.number, Date.parse(at)) };
   }
+}
+
+/** What would be another, by record, in words. */
+export function differencesInWords(now: Records, changed: Records) {
+  const differences = [...changed].map(([key, { value, removed }]) => {
+    const held = now.get(key);
+    const is = held === undefined || held.removed === true ? undefined : held.value;
+    const words = valueDifferences(is, removed === true ? undefined : value).map(differenceInWords);
+    return { key, words: words.slice(0, mostWords) };
+  });
+  return differences.sort((one, other) => (one.key < other.key ? -1 : 1));
 }

@@ -9,6 +9,7 @@ const longReads = {
   exportRows: ({ exported }) => exported.rows.bind(exported),
   historyPage: ({ history }) => history.page.bind(history),
   recordsAt: ({ history }) => history.asOf.bind(history),
+  copy: ({ players }) => players.copy.bind(players),
   copies: ({ players }) => players.copies.bind(players),
   trash: ({ players }) => players.trash.bind(players),
   lookAtGift: ({ gifts }) => gifts.look.bind(gifts),

@@ -21,6 +21,7 @@ import type {
   TrashRow,
 } from '../tables.js';
 import { recordsByKey } from '../records-by-key.js';
+import { outsideSince } from '../writer/checkpoints-in-work.js';
 import { recordOf } from '../writer/records-in-work.js';
 import { playersFound, playersPage, type PlayerFilters, type PlayerPage } from './players.js';
 
@@ -166,6 +167,17 @@ export class PlayerReads {
       .where('player', '=', player)
       .orderBy('number', 'desc')
       .execute();
+  }
+
+  /** A copy of a player's records by its number, and what came from outside since. */
+  async copy(player: number, number: number) {
+    const row = await this.#db
+      .selectFrom('checkpoints')
+      .selectAll()
+      .where('number', '=', number)
+      .where('player', '=', player)
+      .executeTakeFirst();
+    return row && { row, outside: await outsideSince(this.#db, player, row.seen) };
   }
 
   async devices(player: number): Promise<readonly DeviceRow[]> {

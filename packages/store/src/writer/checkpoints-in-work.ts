@@ -1,3 +1,5 @@
+import type { Kysely } from 'kysely';
+import type { Tables } from '../tables.js';
 import {
   isOfCheckpoints,
   type Checkpoint,
@@ -104,6 +106,15 @@ export class CheckpointsInWork {
 }
 
 /** What a checkpoint holds. */
+/** What came from outside to a player after a commit, in order. */
+export async function outsideSince(
+  db: Kysely<Tables>,
+  player: number,
+  seen: number,
+): Promise<readonly OutsideChange[]> {
+  return (await outsideRows(db, player, seen)).map(outsideOf);
+}
+
 export function recordsIn(text: string): ReadonlyMap<string, StoredRecord> {
   return new Map(Object.entries(JSON.parse(text) as { [key: string]: { revision: number; value: Json } }));
 }

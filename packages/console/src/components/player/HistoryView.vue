@@ -149,7 +149,7 @@ async function trying(work: () => Promise<void>): Promise<void> {
   }
 }
 
-refreshing(load);
+refreshing(load, { topics: [], player: player.id });
 </script>
 
 <template>

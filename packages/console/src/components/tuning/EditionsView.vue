@@ -46,7 +46,7 @@ function more(): void {
   void load();
 }
 
-refreshing(load);
+refreshing(load, { topics: ['tuning'] });
 </script>
 
 <template>

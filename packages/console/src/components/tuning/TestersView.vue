@@ -43,7 +43,7 @@ async function add(): Promise<void> {
   await set([...new Set([...testers.value, found])]);
 }
 
-refreshing(load);
+refreshing(load, { topics: ['tuning'] });
 </script>
 
 <template>

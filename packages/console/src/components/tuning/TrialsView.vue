@@ -64,7 +64,7 @@ function measureInWords({ measure, better }: Trial): string {
   return `Measured by ${what}${better === null ? '' : `, ${better} is better`}`;
 }
 
-refreshing(load);
+refreshing(load, { topics: ['tuning'] });
 </script>
 
 <template>

@@ -12,6 +12,7 @@ import { renew } from './renew.js';
 import { save } from './save.js';
 import { bringBack } from './bring-back.js';
 import { restoreCheckpoint } from './restore-checkpoint.js';
+import { copyPlayer } from './make-checkpoint.js';
 import { restoreRevision, turnBack } from './turn-back.js';
 import { installManifest, watchPlayers } from './install-manifest.js';
 import { setLearning } from './learning.js';
@@ -65,6 +66,7 @@ export const commands = {
   restoreCheckpoint,
   restoreRevision,
   turnBack,
+  copyPlayer,
   abandonGift,
   beginGift,
   gatherGift,

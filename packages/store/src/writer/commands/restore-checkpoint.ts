@@ -1,4 +1,4 @@
-import { declaredPart, restored } from '@vekkon/core';
+import { restoredByPerson } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { recordsIn } from '../checkpoints-in-work.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
@@ -34,11 +34,9 @@ export async function restoreCheckpoint(
   }
   const records = await RecordsInWork.load(context, player.number, rules.manifest);
   const copied = recordsIn(row.records);
-  const held = new Set([...copied.keys()].map(declaredPart));
   const outside = await records.checkpoints.outsideSince(row.seen);
-  const reaches = (key: string) =>
-    row.by_operator === 1 ? rules.manifest.records[declaredPart(key)] !== undefined : held.has(declaredPart(key));
-  const back = restored(copied, records.records, outside, rules, { name: row.name, reaches });
+  const about = { name: row.name, byOperator: row.by_operator === 1 };
+  const back = restoredByPerson(copied, records.records, outside, rules, about);
   const label = `restored "${row.name}"`.slice(0, 200);
   records.set(back.changed, back.ledger, { session: null, by, label, at: now }, { trash: back.trash });
   await records.writeFor(player, now);
