@@ -8,7 +8,7 @@ type Heard = { [Name in keyof OperatorEvents]: OperatorEvents[Name][] };
 
 /** Listens to an operator's stream; resolves when it stands. */
 async function listening(world: World, about: Parameters<World['operator']['listen']>[0]) {
-  const heard: Heard = { activity: [], player: [], gift: [], overview: [] };
+  const heard: Heard = { activity: [], boards: [], gift: [], overview: [], player: [], tuning: [] };
   const end = new AbortController();
   await new Promise<void>((resolve) => {
     void world.operator.listen(

@@ -22,6 +22,7 @@ export * from './records/checkpoints.js';
 export * from './records/currency-changes.js';
 export * from './records/fold.js';
 export * from './records/gift.js';
+export * from './records/imported.js';
 export * from './records/inventory-changes.js';
 export * from './keys/json-pointer.js';
 export * from './records/mending-changes.js';

@@ -1,5 +1,15 @@
-/** What can go wrong with gifts. */
+/** What can go wrong with many players at once. */
 export const giftProblems = {
+  'player-exists': {
+    status: 409,
+    title: 'Player is there already',
+    advice: 'Import again with the choice to keep what they have, or to update it.',
+  },
+  'player-erased': {
+    status: 409,
+    title: 'Player was erased',
+    advice: 'Take them in again only if they want it: say so in the import.',
+  },
   'gift-unknown': {
     status: 404,
     title: 'No such gift',

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { boardRoutes } from './routes/board-routes.js';
 import { deviceRoutes } from './routes/device-routes.js';
 import { watchRoutes } from './routes/watch-routes.js';
+import { transferRoutes } from './routes/transfer-routes.js';
 import { giftRoutes } from './routes/gift-routes.js';
 import { manifestRoutes } from './routes/manifest-routes.js';
 import { tuningRoutes } from './routes/tuning-routes.js';
@@ -358,6 +359,7 @@ export const routes = {
   ...manifestRoutes,
   ...repairRoutes,
   ...giftRoutes,
+  ...transferRoutes,
   ...watchRoutes,
   ...boardRoutes,
   ...tuningRoutes,

@@ -16,7 +16,7 @@ const madeBeforeHead = 64 * 1024;
 /** Sends what is JSON already: what Express would look at on the way is known here. */
 export function sendJson(response: Response, status: number, text: string): void {
   response.writeHead(status, {
-    'Content-Type': 'application/json; charset=utf-8',
+    'Content-Type': typeOf(response),
     'Content-Length': Buffer.byteLength(text),
   });
   // Node sends no body to whoever asked for the head alone.
@@ -36,13 +36,18 @@ export async function sendPieces(response: Response, status: number, { pieces }:
     made += piece;
     if (response.destroyed) return;
     if (made.length < madeBeforeHead && !response.headersSent) continue;
-    if (!response.headersSent) response.writeHead(status, { 'Content-Type': 'application/json; charset=utf-8' });
+    if (!response.headersSent) response.writeHead(status, { 'Content-Type': typeOf(response) });
     const isTaken = response.write(made);
     made = '';
     if (!isTaken) await takenOrGone(response);
   }
   if (!response.headersSent) sendJson(response, status, made);
   else response.end(made);
+}
+
+/** JSON, unless the route has said what else it is. */
+function typeOf(response: Response): string {
+  return (response.getHeader('Content-Type') as string | undefined) ?? 'application/json; charset=utf-8';
 }
 
 /** Waits until what was written has been taken, or nobody is there to take it. */

@@ -23,6 +23,7 @@ import { serveTuning } from './routes/tuning.js';
 import { serveExport } from './routes/export.js';
 import { serveGifts } from './routes/gifts.js';
 import { serveHistory } from './routes/history.js';
+import { serveTransfer } from './routes/transfer.js';
 import { serveTrash } from './routes/trash.js';
 import { serveWatch } from './routes/watch.js';
 import { serveUnsettled } from './routes/unsettled.js';
@@ -74,6 +75,7 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   serveRecords(desk);
   servePlayers(desk);
   serveTrash(desk);
+  serveTransfer(desk);
   serveGifts(desk);
   serveHistory(desk);
   serveExport(desk);

@@ -14,6 +14,7 @@ const routesWithMuch: readonly Route[] = [
   routes.diffManifest,
   routes.createGift,
   routes.giftLook,
+  routes.importPlayers,
 ];
 
 /** Reads the text of a request's body. Who it is is known by now: nobody else's is read, and a device's is small. */

@@ -443,8 +443,10 @@ export interface ActivityTable {
   until: Time | null;
 }
 
+/** That a player was erased. */
 export interface TombstoneTable {
   environment: number;
+  /** A hash of the environment and the id: it tells who they were only to who knows the id. */
   player: string;
   erased_at: Time;
 }

@@ -157,11 +157,9 @@ async function give(options: GiveOptions): Promise<void> {
 async function shown(number: number, options: ShowOptions & { readonly wait: boolean }): Promise<void> {
   const { gifts } = signedInOperator(options.environment);
   let one = await gifts.one(number);
-  const bar = new ProgressBar('players', options.json === true);
+  const bar = new ProgressBar('per cent', options.json === true);
   while (options.wait && (one.state === 'giving' || one.state === 'taking-back')) {
-    const [done, of] =
-      one.state === 'giving' ? [one.given + one.refused, one.asked] : [one.takenBack + one.kept, one.given];
-    bar.show(done, Math.max(done, of));
+    bar.show(Math.floor(one.share * 100), 100);
     await pause(askEvery);
     one = await gifts.one(number);
   }

@@ -8,6 +8,7 @@ import { recordInWords, timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
 import { environmentOption, jsonOption, timeFrom, wholeNumber } from './options.js';
 import { addCheckpoints, addDevices, addMakeCheckpoint } from './player-copies.js';
+import { addCopy } from './player-copy.js';
 import { addErase } from './player-erase.js';
 import { addEdit } from './player-edit.js';
 import { addHistory } from './player-history.js';
@@ -129,6 +130,7 @@ export function addPlayer(program: Command): void {
   addEdit(player);
   addCheckpoints(player);
   addMakeCheckpoint(player);
+  addCopy(player);
   addErase(player);
   addDevices(player);
 

@@ -39,6 +39,7 @@ import type { Transaction } from '@vekkon/core';
 import { OperatorBoards } from './operator-boards.js';
 import { OperatorGifts } from './operator-gifts.js';
 import { OperatorHistory } from './operator-history.js';
+import { OperatorTransfer } from './operator-transfer.js';
 import { OperatorTuning } from './operator-tuning.js';
 import { queryOf } from './query-of.js';
 import { listenToStream } from '../session/stream.js';
@@ -63,6 +64,8 @@ export class VekkonOperator {
   readonly gifts: OperatorGifts;
   /** What players' records held before. */
   readonly history: OperatorHistory;
+  /** Players that go elsewhere, or come from there. */
+  readonly transfer: OperatorTransfer;
   /** Values of the running game that are changed from afar. */
   readonly tuning: OperatorTuning;
   readonly #transport: HttpTransport;
@@ -75,6 +78,7 @@ export class VekkonOperator {
     this.boards = new OperatorBoards(this.#transport);
     this.gifts = new OperatorGifts(this.#transport);
     this.history = new OperatorHistory(this.#transport);
+    this.transfer = new OperatorTransfer(this.#transport);
     this.tuning = new OperatorTuning(this.#transport);
   }
 

@@ -16,8 +16,14 @@ const { calls } = useSignedIn();
 const list = ref<UnsettledList>();
 const summary = ref<UnsettledSummary>();
 /** How many are shown; it grows as somebody asks for more. */
-const shown = ref(50);
+const shown = ref(fewest());
 const reason = ref<string | null>(null);
+
+/** Beside what else happened the newest are enough, until somebody asks for more. */
+function fewest(): number {
+  return player === undefined ? 5 : 50;
+}
+
 const host = ref<string | null>(null);
 const problem = ref<unknown>();
 /** What is asked about before it is done. */
@@ -50,7 +56,7 @@ async function more(): Promise<void> {
 }
 
 watch(which, () => {
-  shown.value = 50;
+  shown.value = fewest();
   askedOfAll.value = undefined;
   void load();
 });

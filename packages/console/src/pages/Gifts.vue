@@ -58,10 +58,6 @@ const states = {
 } as const;
 
 const isUnderWay = ({ state }: Gift) => state === 'giving' || state === 'taking-back';
-const share = ({ state, given, refused, asked: all, takenBack, kept }: Gift) => {
-  const [done, of] = state === 'taking-back' ? [takenBack + kept, given] : [given + refused, all];
-  return of === 0 ? 0 : Math.min(100, Math.floor((done / of) * 100));
-};
 const what = ({ changes, asOf }: Gift) =>
   changes === null ? `what they had at ${timeInWords(asOf)}` : changes.map(changeInWords).join(', ');
 
@@ -87,7 +83,7 @@ refreshing(load, { topics: ['gifts'] });
       <span class="muted">no. {{ one.number }}, {{ timeInWords(one.at) }} by {{ one.by }}</span>
     </div>
     <p>{{ what(one) }}; to {{ one.audience }}</p>
-    <ProgressBar v-if="isUnderWay(one)" :value="share(one)" />
+    <ProgressBar v-if="isUnderWay(one)" :value="Math.floor(one.share * 100)" />
     <div class="line">
       <span
         >{{ numberInWords(one.given) }} have it<template v-if="one.state.startsWith('tak')"

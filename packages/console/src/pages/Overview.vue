@@ -178,8 +178,7 @@ const milliseconds = (value: number | null | undefined) =>
           <tbody>
             <tr v-for="one in overview.turns.slice(0, 6)" :key="one.board">
               <td>
-                <RouterLink to="/boards">{{ one.board }}</RouterLink
-                >, season {{ one.season }} turns
+                <RouterLink to="/boards">{{ one.board }}</RouterLink>, season {{ one.season }} turns
               </td>
               <td>{{ timeInWords(one.turnsAt) }}</td>
             </tr>
@@ -313,6 +312,7 @@ th {
 }
 
 .number {
+  padding-right: 1.4rem;
   text-align: right;
   font-variant-numeric: tabular-nums;
 }

@@ -74,6 +74,7 @@ export const gift = z.object({
   given: z.int(),
   refused: z.int(),
   takenBack: z.int(),
+  share: z.number().min(0).max(1).meta({ description: 'How far it has come; of everybody, about.' }),
   kept: z.int().meta({ description: 'How many keep it, since it could not be taken back.' }),
   at: time,
   by: z.string(),

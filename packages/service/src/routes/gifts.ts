@@ -110,6 +110,7 @@ export function serveGifts(desk: Desk): void {
       given: row.given,
       refused: row.refused,
       takenBack: row.taken_back,
+      share: shareOf(row),
       kept: row.kept,
       at: rfc3339(row.at),
       by: row.by,
@@ -117,6 +118,16 @@ export function serveGifts(desk: Desk): void {
       takenBackUntil: canBeTakenBack ? rfc3339(until) : null,
     };
   }
+}
+
+/** How far it has come: of everybody by the numbers of players, which grow with each that is made. */
+function shareOf({ state, audience, after, until, given, refused, asked, taken_back, kept }: GiftRow): number {
+  const [done, of] = (() => {
+    if (state === 'taking-back') return [taken_back + kept, given];
+    if (state !== 'giving' && state !== 'stopped') return [1, 1];
+    return audience.includes('everybody') ? [after, until] : [given + refused, asked];
+  })();
+  return of === 0 ? 1 : Math.min(1, done / of);
 }
 
 function contentOf(body: {

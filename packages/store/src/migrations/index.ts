@@ -9,6 +9,7 @@ import * as boards from './0009-boards.js';
 import * as tuning from './0010-tuning.js';
 import * as manyAtOnce from './0011-many-at-once.js';
 import * as whatHappened from './0012-what-happened.js';
+import * as tombstones from './0013-tombstones-without-names.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -27,6 +28,7 @@ const migrations: Record<string, Migration> = {
   '0010-tuning': tuning,
   '0011-many-at-once': manyAtOnce,
   '0012-what-happened': whatHappened,
+  '0013-tombstones-without-names': tombstones,
 };
 
 /** The migration that a database of this version stands at. */

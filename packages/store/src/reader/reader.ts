@@ -12,6 +12,7 @@ import { ManifestReads } from './manifests.js';
 import { OverviewReads } from './overview.js';
 import { PlayerReads } from './player.js';
 import { SessionReads } from './sessions.js';
+import { TransferReads } from './transfer.js';
 import { TuningReads } from './tuning.js';
 import { UnsettledReads } from './unsettled.js';
 
@@ -28,6 +29,7 @@ export class Reader {
   readonly overview: OverviewReads;
   readonly players: PlayerReads;
   readonly sessions: SessionReads;
+  readonly transfer: TransferReads;
   readonly tuning: TuningReads;
   readonly unsettled: UnsettledReads;
 
@@ -42,6 +44,7 @@ export class Reader {
     this.players = new PlayerReads(db, manifests);
     this.gifts = new GiftReads(db, this.players, manifests);
     this.overview = new OverviewReads(db);
+    this.transfer = new TransferReads(db, this.players, manifests);
     this.sessions = new SessionReads(db);
     this.tuning = new TuningReads(db);
     this.manifests = new ManifestReads(db, manifests, this.tuning);

@@ -9,7 +9,16 @@ import type { WriterContext } from './context.js';
 /** A player who is known, but has not joined yet. */
 export async function addPlayer(
   { db }: WriterContext,
-  { environment, player, now }: { readonly environment: number; readonly player: string; readonly now: number },
+  {
+    environment,
+    player,
+    now,
+  }: {
+    readonly environment: number;
+    readonly player: string;
+    /** When they were made, in milliseconds since 1970. */
+    readonly now: number;
+  },
 ): Promise<PlayerRow> {
   const row = {
     environment,

@@ -1,5 +1,6 @@
 import { Refusal } from '@vekkon/protocol';
 import type { Stamp, WriterContext } from '../context.js';
+import { tombstoneOf } from '../../transfer.js';
 import { countUnsettled } from '../unsettled-sums.js';
 import { note } from './activity.js';
 import { eraseFromBoards } from './tend-seasons.js';
@@ -70,7 +71,8 @@ export async function erasePlayer(
     .where('environment', '=', environment)
     .where('player', '=', player)
     .execute();
-  await db.insertInto('tombstones').values({ environment, player, erased_at: now }).execute();
+  const tombstone = { environment, player: tombstoneOf(environment, player), erased_at: now };
+  await db.insertInto('tombstones').values(tombstone).execute();
   await note(context, {
     environment,
     what: 'player-erased',

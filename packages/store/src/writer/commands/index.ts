@@ -18,6 +18,7 @@ import { installManifest, watchPlayers } from './install-manifest.js';
 import { setLearning } from './learning.js';
 import { emptyEnvironment, makeNew } from './make-new.js';
 import { abandonGift, beginGift, directGift, gatherGift, giftStep } from './gifts.js';
+import { importPlayers } from './import-players.js';
 import { drop, settle } from './unsettled.js';
 import {
   acceptDoubtful,
@@ -67,6 +68,7 @@ export const commands = {
   restoreRevision,
   turnBack,
   copyPlayer,
+  importPlayers,
   abandonGift,
   beginGift,
   gatherGift,
