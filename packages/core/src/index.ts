@@ -24,6 +24,7 @@ export * from './records/fold.js';
 export * from './records/gift.js';
 export * from './records/imported.js';
 export * from './records/inventory-changes.js';
+export * from './records/kept-for.js';
 export * from './keys/json-pointer.js';
 export * from './records/mending-changes.js';
 export * from './records/merge-patch.js';

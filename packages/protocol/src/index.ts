@@ -27,6 +27,7 @@ export * from './shapes/operators.js';
 export * from './shapes/overview.js';
 export * from './shapes/players.js';
 export * from './shapes/sessions.js';
+export * from './shapes/terms.js';
 export * from './shapes/transfer.js';
 export * from './shapes/tuning.js';
 export * from './shapes/unsettled.js';

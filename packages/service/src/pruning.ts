@@ -1,17 +1,27 @@
-import { pruneSteps, type Store } from '@vekkon/store';
+import { pruneSteps, type Clock, type Store } from '@vekkon/store';
 import type { Logger } from './log.js';
 
 /** How many rows one command looks at: others get their turn in between. */
 const rowsAtATime = 200;
 
+/** How many players are looked at for what is outdated in one go, and how often all of them are, in milliseconds. */
+const playersAtATime = 100;
+const thinsEvery = 24 * 60 * 60 * 1000;
+/** How many players one command thins out. */
+const thinnedAtATime = 5;
+
 /** Forgets what is outdated, in small commands, one after the other. */
 export class Pruning {
   readonly #store: Store;
   readonly #log: Logger;
+  readonly #clock: Clock;
   #running: Promise<void> | undefined;
   #isStopping = false;
+  #thinning: Promise<void> | undefined;
+  #thinnedAt: number | undefined;
 
-  constructor(store: Store, log: Logger) {
+  constructor(store: Store, log: Logger, clock: Clock) {
+    this.#clock = clock;
     this.#store = store;
     this.#log = log;
   }
@@ -28,6 +38,7 @@ export class Pruning {
   async stop(): Promise<void> {
     this.#isStopping = true;
     await this.#running;
+    await this.#thinning;
   }
 
   async #all(): Promise<void> {
@@ -38,5 +49,29 @@ export class Pruning {
         after = await writer.do('prune', { step, after, atMost: rowsAtATime });
       }
     }
+  }
+
+  /** What of history and ledgers is kept longer than its term, of every player in turn, once a day. */
+  thin(): Promise<void> {
+    const now = this.#clock.now();
+    // Where the clock has jumped nothing grows old until somebody says that it is right.
+    const isDue = this.#thinnedAt === undefined || now - this.#thinnedAt >= thinsEvery;
+    if (this.#isStopping || !isDue || this.#store.clockJump() !== 0) return Promise.resolve();
+    this.#thinning ??= this.#thinAll(now)
+      .catch((err: unknown) => this.#log.warn({ err }, 'History could not be thinned out now'))
+      .finally(() => (this.#thinning = undefined));
+    return this.#thinning;
+  }
+
+  async #thinAll(now: number): Promise<void> {
+    const { writer, longReads } = this.#store;
+    for (let after: number | null = 0; after !== null && !this.#isStopping;) {
+      const { players, next } = await longReads.outdated(after, playersAtATime, now);
+      for (let from = 0; from < players.length && !this.#isStopping; from += thinnedAtATime) {
+        await writer.do('thin', { players: players.slice(from, from + thinnedAtATime) });
+      }
+      after = next;
+    }
+    if (!this.#isStopping) this.#thinnedAt = now;
   }
 }

@@ -170,11 +170,11 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   void seasons.tend();
   void windows.tend();
   await gifts.goOn();
-  const pruning = new Pruning(store, log);
+  const pruning = new Pruning(store, log, clock);
   await pruning.run();
   const hourly = setInterval(() => {
     for (const note of notesOn(store)) log.warn(note);
-    void pruning.run();
+    void pruning.run().then(() => pruning.thin());
   }, pruneEvery);
   hourly.unref();
   log.info({ url, data: options.data, migration: store.migration }, `Vekkon is up at ${url}`);

@@ -26,6 +26,7 @@ export type { GiftContent } from './gift-tables.js';
 export type { GiftLook } from './reader/gifts.js';
 export { takenBackWithin } from './writer/commands/gifts.js';
 export type { Existing, ImportLine, ImportOutcome } from './transfer.js';
+export { termsIn } from './reader/outdated.js';
 export { contentOf, type TuningState } from './tuning.js';
 export type { InstalledManifest } from './manifests.js';
 export type { FeedEvent, PlayerChanged, SessionEnded } from './feed.js';

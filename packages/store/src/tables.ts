@@ -34,6 +34,8 @@ export interface EnvironmentTable {
   origins: JsonText | null;
   /** Where it is live: may designers publish, as admins do? */
   designers_publish: ColumnType<Flag, Flag | undefined, Flag>;
+  /** How long what was is kept, as JSON; null for as long as usual. */
+  terms: ColumnType<JsonText | null, JsonText | null | undefined, JsonText | null>;
   created_at: WrittenOnce<Time>;
 }
 
@@ -451,6 +453,15 @@ export interface TombstoneTable {
   erased_at: Time;
 }
 
+/** How much of what was kept longer than its term went. */
+export interface PrunedTable {
+  environment: WrittenOnce<number>;
+  what: WrittenOnce<string>;
+  rows: number;
+  /** The last time. */
+  at: Time;
+}
+
 export interface OutsideRequestTable {
   environment: number;
   /** The idempotency key. */
@@ -516,6 +527,7 @@ export interface Tables {
   gift_players: GiftPlayerTable;
   activity: ActivityTable;
   tombstones: TombstoneTable;
+  pruned: PrunedTable;
   probes: ProbeTable;
   commits: CommitTable;
   outside_requests: OutsideRequestTable;

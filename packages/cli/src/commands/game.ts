@@ -1,4 +1,4 @@
-import type { EnvironmentSummary } from '@vekkon/protocol';
+import type { EnvironmentSummary, TermsInHours } from '@vekkon/protocol';
 import type { Command } from 'commander';
 import { WrongCommandLine } from '../exit-status.js';
 import { textOf } from '../text-of.js';
@@ -6,7 +6,8 @@ import { confirmed } from '../output/confirm.js';
 import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
 import { signedInOperator } from '../signed-in.js';
-import { environmentOption, jsonOption } from './options.js';
+import { timeInWords } from '../output/words.js';
+import { durationFrom, environmentOption, jsonOption } from './options.js';
 
 interface OriginOptions {
   readonly allow?: string[];
@@ -112,6 +113,18 @@ export function addGame(program: Command): void {
     });
 
   game
+    .command('terms')
+    .description('how long what was is kept, and how much went; or set it')
+    .option('--revisions <time>', 'every revision of a record, such as 1h', durationFrom)
+    .option('--sessions <time>', 'then the last of each session, such as 30d', durationFrom)
+    .option('--days <time>', 'then the last of each day, such as 365d', durationFrom)
+    .option('--ledger <time>', 'every line of the ledger, before they are summed by day, such as 730d', durationFrom)
+    .option('--yes', 'do not ask', false)
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(showTerms);
+
+  game
     .command('empty')
     .description('make every player of an environment new; never of a live one')
     .option('--yes', 'do not ask', false)
@@ -132,4 +145,42 @@ export function addGame(program: Command): void {
         return `${emptied.made} players are new.${left}`;
       });
     });
+}
+
+interface TermsOptions extends ShowOptions {
+  readonly revisions?: number;
+  readonly sessions?: number;
+  readonly days?: number;
+  readonly ledger?: number;
+  readonly yes: boolean;
+}
+
+const hour = 3_600_000;
+
+async function showTerms({ revisions, sessions, days, ledger, ...options }: TermsOptions): Promise<void> {
+  const operator = signedInOperator(options.environment);
+  let told = await operator.terms();
+  if ([revisions, sessions, days, ledger].some((one) => one !== undefined)) {
+    const inHours = (given: number | undefined, before: number) => (given === undefined ? before : given / hour);
+    const wanted = {
+      revisions: inHours(revisions, told.terms.revisions),
+      ofSessions: inHours(sessions, told.terms.ofSessions),
+      ofDays: inHours(days, told.terms.ofDays),
+      ledger: inHours(ledger, told.terms.ledger),
+    };
+    await confirmed(
+      `${termsInWords(wanted)}\nWhat is older goes within a day, and can't be brought back. Keep it so long?`,
+      options.yes,
+    );
+    told = await operator.setTerms(wanted);
+  }
+  print(told, options, () => {
+    const gone = told.pruned.map(({ what, rows, at }) => `${rows} of ${what}, last ${timeInWords(at)}`);
+    return `${termsInWords(told.terms)}\nGone so far: ${gone.length === 0 ? 'nothing' : gone.join('; ')}.`;
+  });
+}
+
+function termsInWords({ revisions, ofSessions, ofDays, ledger }: TermsInHours): string {
+  const long = (hours: number) => (hours < 48 ? `${hours} hours` : `${Math.round(hours / 24)} days`);
+  return `Kept: every revision for ${long(revisions)}, the last of each session for ${long(ofSessions)}, the last of each day for ${long(ofDays)}; lines of the ledger for ${long(ledger)}, then one a day.`;
 }

@@ -33,6 +33,8 @@ import type {
   SessionDetails,
   SessionList,
   SignInResponse,
+  TermsInHours,
+  TermsResponse,
   TrashList,
 } from '@vekkon/protocol';
 import type { Transaction } from '@vekkon/core';
@@ -270,6 +272,16 @@ export class VekkonOperator {
   /** Sets from which web origins devices may call; null for any. */
   async setOrigins(origins: readonly string[] | null): Promise<void> {
     await this.#transport.send({ method: 'PUT', path: '/v1/environment/origins', body: { origins } });
+  }
+
+  /** How long what was is kept, in hours, and how much went. */
+  terms(): Promise<TermsResponse> {
+    return this.#get('/v1/environment/terms');
+  }
+
+  /** Sets how long what was is kept, in hours. */
+  setTerms(terms: TermsInHours): Promise<TermsResponse> {
+    return this.#transport.send({ method: 'PUT', path: '/v1/environment/terms', body: terms });
   }
 
   /** Asks the host that holds a player for a save now. @returns whether it listens */

@@ -1,9 +1,29 @@
 import { z } from 'zod';
+import * as terms from '../shapes/terms.js';
 import * as transfer from '../shapes/transfer.js';
 import type { Route } from './route.js';
 
 /** Players that go elsewhere, or come from there. */
 export const transferRoutes = {
+  terms: {
+    method: 'get',
+    path: '/v1/environment/terms',
+    summary: 'How long what was is kept, and how much went',
+    callers: ['viewer'],
+    status: 200,
+    response: terms.termsResponse,
+    problems: [],
+  },
+  setTerms: {
+    method: 'put',
+    path: '/v1/environment/terms',
+    summary: 'Sets how long what was is kept',
+    callers: ['admin'],
+    body: terms.terms,
+    status: 200,
+    response: terms.termsResponse,
+    problems: [],
+  },
   exportPlayers: {
     method: 'get',
     path: '/v1/export',

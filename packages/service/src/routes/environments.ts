@@ -1,11 +1,13 @@
 import { Refusal, routes, type EnvironmentSummary } from '@vekkon/protocol';
-import type { EnvironmentRow, Reader } from '@vekkon/store';
+import { rfc3339, termsIn, type EnvironmentRow, type Reader } from '@vekkon/store';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { newKey } from './keys.js';
 
 /** Seconds for which a session is promised to its host. In `dev` a breakpoint may stop the game for a while. */
 const leaseSeconds = { dev: 900, other: 60 };
+
+const hour = 3_600_000;
 
 /** Games and their environments. */
 export function serveEnvironments(desk: Desk): void {
@@ -39,6 +41,39 @@ export function serveEnvironments(desk: Desk): void {
     const { number } = environment();
     await writer.do('setOrigins', { environment: number, origins: body.origins, by: nameOf(principal) });
     return { origins: body.origins };
+  });
+
+  const termsOf = async (place: EnvironmentRow) => {
+    const [pruned, { bytes }] = await Promise.all([reader.environments.pruned(place.number), desk.disk()]);
+    const { revisions, ofSessions, ofDays, ledger } = termsIn(place.terms);
+    return {
+      terms: {
+        revisions: revisions / hour,
+        ofSessions: ofSessions / hour,
+        ofDays: ofDays / hour,
+        ledger: ledger / hour,
+      },
+      pruned: pruned.map(({ what, rows, at }) => ({ what, rows, at: rfc3339(at) })),
+      bytes,
+    };
+  };
+
+  serveRoute(desk, routes.terms, async ({ environment }) => termsOf(environment()));
+
+  serveRoute(desk, routes.setTerms, async ({ body, environment, principal }) => {
+    const { number } = environment();
+    const { revisions, ofSessions, ofDays, ledger } = body;
+    if (revisions > ofSessions || ofSessions > ofDays) {
+      throw new Refusal('request-invalid', 'Each term lies within the next: revisions, then ofSessions, then ofDays.');
+    }
+    const terms = {
+      revisions: revisions * hour,
+      ofSessions: ofSessions * hour,
+      ofDays: ofDays * hour,
+      ledger: ledger * hour,
+    };
+    await writer.do('setTerms', { environment: number, terms, by: nameOf(principal) });
+    return termsOf(environment());
   });
 
   serveRoute(desk, routes.setPublishers, async ({ body, environment, principal }) => {

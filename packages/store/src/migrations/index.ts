@@ -10,6 +10,7 @@ import * as tuning from './0010-tuning.js';
 import * as manyAtOnce from './0011-many-at-once.js';
 import * as whatHappened from './0012-what-happened.js';
 import * as tombstones from './0013-tombstones-without-names.js';
+import * as terms from './0014-terms.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -29,6 +30,7 @@ const migrations: Record<string, Migration> = {
   '0011-many-at-once': manyAtOnce,
   '0012-what-happened': whatHappened,
   '0013-tombstones-without-names': tombstones,
+  '0014-terms': terms,
 };
 
 /** The migration that a database of this version stands at. */

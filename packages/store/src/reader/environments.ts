@@ -13,6 +13,16 @@ export class EnvironmentReads {
     return this.#db.selectFrom('environments').selectAll().where('number', '=', number).executeTakeFirstOrThrow();
   }
 
+  /** How much of what was kept longer than its term went. */
+  async pruned(number: number): Promise<readonly { what: string; rows: number; at: number }[]> {
+    return this.#db
+      .selectFrom('pruned')
+      .select(['what', 'rows', 'at'])
+      .where('environment', '=', number)
+      .orderBy('what')
+      .execute();
+  }
+
   async named(game: string, name: string): Promise<EnvironmentRow | undefined> {
     return this.#db
       .selectFrom('environments')

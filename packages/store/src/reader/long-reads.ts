@@ -12,6 +12,7 @@ const longReads = {
   copy: ({ players }) => players.copy.bind(players),
   copies: ({ players }) => players.copies.bind(players),
   trash: ({ players }) => players.trash.bind(players),
+  outdated: ({ outdated }) => outdated.page.bind(outdated),
   exportPage: ({ transfer }) => transfer.page.bind(transfer),
   lookAtImport: ({ transfer }) => transfer.look.bind(transfer),
   lookAtGift: ({ gifts }) => gifts.look.bind(gifts),

@@ -9,6 +9,7 @@ import { ExportReads } from './export.js';
 import { GiftReads } from './gifts.js';
 import { HistoryReads } from './history.js';
 import { ManifestReads } from './manifests.js';
+import { OutdatedReads } from './outdated.js';
 import { OverviewReads } from './overview.js';
 import { PlayerReads } from './player.js';
 import { SessionReads } from './sessions.js';
@@ -26,6 +27,7 @@ export class Reader {
   readonly gifts: GiftReads;
   readonly history: HistoryReads;
   readonly manifests: ManifestReads;
+  readonly outdated: OutdatedReads;
   readonly overview: OverviewReads;
   readonly players: PlayerReads;
   readonly sessions: SessionReads;
@@ -43,6 +45,7 @@ export class Reader {
     this.history = new HistoryReads(db);
     this.players = new PlayerReads(db, manifests);
     this.gifts = new GiftReads(db, this.players, manifests);
+    this.outdated = new OutdatedReads(db);
     this.overview = new OverviewReads(db);
     this.transfer = new TransferReads(db, this.players, manifests);
     this.sessions = new SessionReads(db);

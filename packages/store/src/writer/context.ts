@@ -52,7 +52,9 @@ export async function environmentOf({ db, environments }: WriterContext, number:
 export async function updateEnvironment(
   context: Pick<WriterContext, 'db' | 'environments' | 'feed'>,
   number: number,
-  change: Partial<Pick<EnvironmentRow, 'learns' | 'learned' | 'manifest_version' | 'origins' | 'designers_publish'>>,
+  change: Partial<
+    Pick<EnvironmentRow, 'learns' | 'learned' | 'manifest_version' | 'origins' | 'designers_publish' | 'terms'>
+  >,
 ): Promise<void> {
   const { db, environments } = context;
   environments.delete(number);

@@ -29,6 +29,7 @@ import {
   rejectDoubtful,
   takeOffStanding,
 } from './boards.js';
+import { setTerms, thin } from './thin.js';
 import { tendSeasons } from './tend-seasons.js';
 import { noteAsked, noteTrialPlayers } from './note-tuned.js';
 import { endTrial, publishDraft, putInDraft, reissueEdition, setTesters, tendWindows } from './tuning.js';
@@ -59,6 +60,8 @@ export const commands = {
   note,
   probe,
   prune,
+  thin,
+  setTerms,
   noteTime,
   erasePlayer,
   putRecord,
