@@ -76,6 +76,7 @@ describe('what was, kept for its time', () => {
     await pruning.thin();
     expect(await revisions()).to.deep.equal([5, 4, 3]);
     pass(800 * day);
+    await pruning.run();
     await pruning.thin();
     expect(await revisions()).to.deep.equal([5]);
     const player = await store.reader.players.one(environment, 'p-1');

@@ -6,6 +6,7 @@ const ofPlay: ReadonlySet<string> = new Set([
   'handover-wanted',
   'save-refused',
   'came-late',
+  'result-doubtful',
 ]);
 
 /** What did not come about as it was meant to. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import Button from 'primevue/button';
 import Select from 'primevue/select';
-import { computed, onMounted, ref } from 'vue';
+import { computed, onMounted, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import mark from '../mark.svg';
 import { useDaylight } from '../daylight.js';
@@ -56,11 +56,14 @@ async function signOut(): Promise<void> {
 }
 
 onMounted(start);
-refreshing(async () => {
+refreshing(countDoubtful);
+watch([isLoaded, chosen], countDoubtful);
+
+async function countDoubtful(): Promise<void> {
   if (!isLoaded.value || environments.value.length === 0) return;
   const found = await calls.value.boards.doubtful({ count: 1 }).catch(() => undefined);
   doubtful.value = found?.total ?? 0;
-});
+}
 </script>
 
 <template>

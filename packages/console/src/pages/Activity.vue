@@ -30,6 +30,7 @@ const kinds = [
   'save-refused',
   'came-late',
   'taken-over',
+  'result-doubtful',
   'handover-wanted',
   'changed',
   'restored',

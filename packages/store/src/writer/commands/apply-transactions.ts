@@ -3,6 +3,7 @@ import type { TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, SavingPlayer } from '../../tables.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type WriterContext } from '../context.js';
+import { notePlay } from '../note-play.js';
 import type { RecordsInWork } from '../records-in-work.js';
 import { takeResult, type ResultTaken } from '../standings-in-work.js';
 import { keepLearned } from './learning.js';
@@ -91,6 +92,12 @@ export async function applyTransactions(
         { ...about, now },
       );
       if (taken !== undefined) results.push(taken);
+      if (taken?.doubtful === true) {
+        const device = byPlayer ? by : null;
+        const detail = `${change.key}: ${change.value} waits for a person`;
+        const line = { what: 'result-doubtful', by, player: player.id, detail };
+        await notePlay(context, { environment: player.environment, device, now: source.now }, line);
+      }
     }
     if (outcome.forgetsOnce) await db.deleteFrom('once_tokens').where('player', '=', player.number).execute();
     if (once !== undefined) await use(once);
