@@ -47,21 +47,28 @@ await page.goto(`${access.url}/console/`);
 await page.getByLabel('E-mail').fill(access.operator.email);
 await page.getByLabel('Password').fill(access.operator.password);
 await page.getByRole('button', { name: 'Sign in' }).click();
+await page.getByRole('heading', { name: 'Overview' }).waitFor();
+await page.goto(`${access.url}/console/players`);
 await page.getByRole('heading', { name: 'Players' }).waitFor();
 // Long enough for every pilot to have joined, and some to have left again.
 await page.waitForTimeout(9_000);
 await picture('console-players');
+if (wanted('console-overview')) {
+  await page.goto(`${access.url}/console/overview`);
+  await page.getByText('in a session now').waitFor();
+  // A few minutes of play, so that there is something to draw.
+  await page.waitForTimeout(200_000);
+  await picture('console-overview');
+}
+await page.goto(`${access.url}/console/gifts`);
+await page.getByRole('button', { name: 'New gift' }).click();
+await page.getByLabel('What is it?').fill('ridge festival');
+await page.getByRole('button', { name: 'Look what it would do' }).click();
+await page.getByText('players it would change').waitFor();
+await picture('console-gifts');
 await page.goto(`${access.url}/console/players/p-10402`);
 await page.getByRole('heading', { name: 'Progress' }).waitFor();
 await picture('console-player');
-await page.getByRole('tab', { name: 'Sessions' }).click();
-await page.locator('ol button').nth(1).click();
-await page.getByText('Loaded at join').waitFor();
-await picture('console-sessions');
-await page.getByRole('tab', { name: 'Ledger' }).click();
-await page.getByRole('columnheader', { name: 'Balance' }).waitFor();
-await page.waitForTimeout(600);
-await picture('console-ledger');
 await page.getByRole('tab', { name: 'Change', exact: true }).click();
 await page.getByRole('button', { name: 'Change currency/feather' }).click();
 await page.getByLabel('Balance of currency/feather').click();

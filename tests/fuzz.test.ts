@@ -10,6 +10,7 @@ import { demoManifest } from '@vekkon/demo';
 import { openApiDocument, problemCatalogue, routes, type ProblemDetails, type Route } from '@vekkon/protocol';
 import { openLog, startService, type Service } from '@vekkon/service';
 import { verifyStore } from '@vekkon/store';
+import { until } from './world/until.js';
 import { fromSchema, type Schema } from './world/from-schema.js';
 import { World } from './world/world.js';
 
@@ -39,7 +40,7 @@ interface Made {
 const document = openApiDocument('fuzz') as { paths: { [path: string]: { [method: string]: Operation } } };
 const operations = Object.values(document.paths).flatMap((methods) => Object.values(methods));
 /** Streams never end by themselves, and have tests of their own. */
-const streams: readonly string[] = ['hostStream', 'sessionStream', 'boardStream', 'tuningStream'];
+const mediaOf = (operation: Operation) => (routes[operation.operationId] as Route).media;
 
 describe('made-up requests', () => {
   let service: Service;
@@ -148,6 +149,8 @@ describe('made-up requests', () => {
     return (await fetch(service.url + route, { method, headers, body: JSON.stringify(body) })).json();
   }
 
+  const giftsUnderWay = async () => (await service.store.reader.gifts.underWay()).length > 0;
+
   /** All that a refusal must leave as it is. */
   function stored(): string {
     const counted = ['records', 'history', 'ledger', 'players', 'sessions', 'devices', 'manifests', 'environments'];
@@ -205,6 +208,12 @@ describe('made-up requests', () => {
       expect(text.length).to.be.lessThan(60_000);
       expect(stored(), text).to.equal(before);
     } else if (response.status !== 304) {
+      // A gift goes on by itself: what is refused later is not what it changes.
+      if (/gift$/i.test(operation.operationId)) await until(async () => !(await giftsUnderWay()));
+      if (route.media === 'application/x-ndjson') {
+        for (const line of text.split('\n')) if (line !== '') JSON.parse(line);
+        return;
+      }
       const answer: unknown = JSON.parse(text);
       learn(answer);
       const fits = route.response.safeParse(answer);
@@ -214,7 +223,7 @@ describe('made-up requests', () => {
 
   it('are never a fault, never take long, change nothing where they are refused, and are answered in their shapes', async () => {
     const one = fc
-      .constantFrom(...operations.filter(({ operationId }) => !streams.includes(operationId)))
+      .constantFrom(...operations.filter((one) => mediaOf(one) !== 'text/event-stream'))
       .chain((operation) =>
         fc.record({
           operation: fc.constant(operation),

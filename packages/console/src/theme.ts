@@ -66,7 +66,7 @@ export const theme = definePreset(Aura, {
         },
         text: { color: '#22352f', hoverColor: '#16241f', mutedColor: '#6a6450' },
         content: { background: '#fffdf7', borderColor: '#e0d3b4' },
-        formField: { background: '#fffdf7', borderColor: '#c9b88f' },
+        formField: { background: '#fffdf7', borderColor: '#c9b88f', placeholderColor: '#6a6450' },
       },
       dark: {
         surface: night,
@@ -78,6 +78,21 @@ export const theme = definePreset(Aura, {
     },
   },
   components: {
+    button: {
+      colorScheme: {
+        light: {
+          outlined: { secondary: { color: '#5f5a47' }, danger: { color: '#a33823' } },
+          text: { secondary: { color: '#5f5a47' }, danger: { color: '#a33823' } },
+        },
+        dark: {
+          outlined: { secondary: { color: '#c3cbc3' } },
+          text: { secondary: { color: '#c3cbc3' } },
+        },
+      },
+    },
+    togglebutton: {
+      colorScheme: { light: { root: { color: '#5f5a47' } }, dark: { root: { color: '#c3cbc3' } } },
+    },
     card: { root: { borderRadius: '6px', shadow: 'none' } },
     datatable: {
       headerCell: { background: 'transparent', color: '{text.muted.color}', padding: '0.55rem 0.9rem' },
@@ -91,7 +106,7 @@ export const theme = definePreset(Aura, {
 const light = {
   '--ground': '#f2e9d3',
   '--ground-lines': '#c9ae7e',
-  '--route': '#b5412a',
+  '--route': '#a33823',
   '--route-soft': '#f6dfd2',
   '--earth': '#99713f',
   '--good': '#37703f',

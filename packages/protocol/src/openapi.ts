@@ -71,7 +71,7 @@ function operation(name: string, route: Route): object {
     responses: {
       [route.status]: {
         description: route.summary,
-        content: { 'application/json': { schema: schemaOf(route.response, 'output') } },
+        content: { [route.media ?? 'application/json']: { schema: schemaOf(route.response, 'output') } },
       },
       default: {
         description: ['Problem details.', ...route.problems].join(' '),

@@ -149,6 +149,7 @@ export const routes = {
     query: z.object({ instance: z.string().max(128).optional() }),
     status: 200,
     response: text,
+    media: 'text/event-stream',
     problems: ['host-replaced'],
   },
   saveNow: {

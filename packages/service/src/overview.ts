@@ -1,7 +1,8 @@
 import type { MinuteOfPlay, Overview } from '@vekkon/protocol';
-import { rfc3339, type Clock, type FeedEvent } from '@vekkon/store';
+import { rfc3339, type Clock, type FeedEvent, type Reader } from '@vekkon/store';
 
 const minute = 60_000;
+const day = 24 * 60 * minute;
 /** How long it is counted. */
 const minutesKept = 60;
 /** How many calls of a minute are measured: of more, every now and then one takes the place of another. */
@@ -69,6 +70,15 @@ interface Host {
   heardAt: number | null;
 }
 
+type OverviewReads = Pick<Reader['overview'], 'joinedSince' | 'firstSteps'>;
+
+/** What of the overview lies in the store. */
+interface CountedFigures {
+  readonly lastDay: Overview['lastDay'];
+  readonly players: Overview['players'];
+  readonly steps: Awaited<ReturnType<OverviewReads['firstSteps']>>;
+}
+
 /** What is known of one environment. */
 interface Place {
   readonly hosts: Map<string, Host>;
@@ -80,6 +90,7 @@ export class OverviewCounts {
   readonly #clock: Clock;
   readonly #startedAt: number;
   readonly #places = new Map<number, Place>();
+  readonly #counted = new Map<number, { readonly figures: CountedFigures; readonly until: number }>();
 
   /** @param open the sessions that were open at the start */
   constructor(
@@ -166,6 +177,24 @@ export class OverviewCounts {
           heardAt: heardAt === null ? null : rfc3339(heardAt),
         })),
     };
+  }
+
+  /** What is counted in the store: seldom where so many are counted that counting stops, or where nothing can change. */
+  async counted(environment: number, reads: OverviewReads): Promise<CountedFigures> {
+    const now = this.#clock.now();
+    const known = this.#counted.get(environment);
+    if (known !== undefined && known.until > now) return known.figures;
+    const [lastDay, players] = await Promise.all([
+      reads.joinedSince(environment, now - day),
+      reads.joinedSince(environment, 0),
+    ]);
+    const steps = known?.figures.steps ?? (await reads.firstSteps(environment));
+    const figures = { lastDay, players, steps };
+    const isOver = steps.joined && steps.saved && steps.left && steps.foundAgain;
+    if (isOver) {
+      this.#counted.set(environment, { figures, until: players.isCapped ? now + minute : 0 });
+    }
+    return figures;
   }
 
   #place(environment: number): Place {

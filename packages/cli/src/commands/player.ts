@@ -47,6 +47,17 @@ export function addPlayer(program: Command): void {
     });
 
   player
+    .command('find <text>')
+    .description('players in whose id or name a text stands, capitals or not, in any script')
+    .option('--count <number>', 'how many, at most 200', wholeNumber(1, 200), 20)
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (search: string, options: ShowOptions & { readonly count: number }) => {
+      const list = await signedInOperator(options.environment).players({ search, count: options.count });
+      print(list, options, () => listInWords(list));
+    });
+
+  player
     .command('show <id>')
     .description("a player's records and newest sessions")
     .option(...environmentOption)

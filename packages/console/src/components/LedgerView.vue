@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import type { LedgerLine } from '@vekkon/protocol';
 import Button from 'primevue/button';
-import { ref } from 'vue';
+import Select from 'primevue/select';
+import { computed, ref } from 'vue';
 import { refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
 import { hostInWords, numberInWords, timeInWords } from '../words.js';
+import LineChart from './LineChart.vue';
 import ProblemNotice from './ProblemNotice.vue';
 
 /** Every movement of a player's currencies, the newest first. */
@@ -14,6 +16,14 @@ const { calls } = useSignedIn();
 const lines = ref<readonly LedgerLine[]>();
 const next = ref<number | null>(null);
 const problem = ref<unknown>();
+const chosen = ref<string | null>(null);
+const currencies = computed(() => [...new Set(lines.value?.map(({ key }) => key))].sort());
+const drawn = computed(() => chosen.value ?? currencies.value[0]);
+/** Its movements that are shown, the oldest first. */
+const movements = computed(() => (lines.value ?? []).filter(({ key }) => key === drawn.value).toReversed());
+const balances = computed(() => [
+  { label: drawn.value ?? '', values: movements.value.map(({ balance }) => balance), colour: '--p-primary-color' },
+]);
 let isPagedOn = false;
 
 async function load(): Promise<void> {
@@ -42,6 +52,22 @@ refreshing(load, { topics: [], player: player });
 
 <template>
   <ProblemNotice v-if="problem" :problem="problem" @again="load" />
+  <section v-if="movements.length > 1" class="sheet chart" aria-label="Balance over time">
+    <Select
+      v-if="currencies.length > 1"
+      :model-value="drawn"
+      :options="currencies"
+      size="small"
+      aria-label="Currency that is drawn"
+      @update:model-value="chosen = $event"
+    />
+    <LineChart
+      title="Balance, as far back as is listed below"
+      :unit="drawn?.slice('currency/'.length) ?? ''"
+      :times="movements.map(({ at }) => timeInWords(at))"
+      :lines="balances"
+    />
+  </section>
   <div v-if="lines?.length === 0" class="sheet none">Nothing has moved yet.</div>
   <table v-else-if="lines" class="sheet">
     <thead>
@@ -83,6 +109,11 @@ refreshing(load, { topics: [], player: player });
 </template>
 
 <style scoped>
+.chart {
+  margin-bottom: 1rem;
+  padding: 1rem 1.4rem;
+}
+
 .none {
   padding: 1.2rem 1.6rem;
 }

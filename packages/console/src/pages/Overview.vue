@@ -4,7 +4,7 @@ import Column from 'primevue/column';
 import DataTable from 'primevue/datatable';
 import Skeleton from 'primevue/skeleton';
 import { computed, onUnmounted, ref } from 'vue';
-import MinutesChart from '../components/overview/MinutesChart.vue';
+import LineChart from '../components/LineChart.vue';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import { hearing, refreshing } from '../refreshing.js';
 import { useSignedIn } from '../signed-in.js';
@@ -103,8 +103,8 @@ const milliseconds = (value: number | null | undefined) =>
       </div>
     </section>
     <section class="sheet charts" aria-label="The last hour">
-      <MinutesChart title="A minute" unit="calls" :times="times" :lines="counts" />
-      <MinutesChart title="How long it takes" unit="milliseconds" :times="times" :lines="waits" />
+      <LineChart title="A minute" unit="calls" :times="times" :lines="counts" />
+      <LineChart title="How long it takes" unit="milliseconds" :times="times" :lines="waits" />
       <button class="link" type="button" :aria-expanded="isTable" @click="isTable = !isTable">
         {{ isTable ? 'Hide the table' : 'The same as a table' }}
       </button>

@@ -11,6 +11,7 @@ import TabPanels from 'primevue/tabpanels';
 import Tabs from 'primevue/tabs';
 import { computed, ref } from 'vue';
 import CheckpointsView from '../components/CheckpointsView.vue';
+import EraseView from '../components/player/EraseView.vue';
 import HistoryView from '../components/player/HistoryView.vue';
 import MendView from '../components/player/MendView.vue';
 import LedgerView from '../components/LedgerView.vue';
@@ -165,13 +166,14 @@ refreshing(load, { topics: [], player: id });
           <UnsettledView :player="player.id" />
         </TabPanel>
         <TabPanel value="checkpoints">
-          <CheckpointsView :player="player.id" />
+          <CheckpointsView :player="player.id" :may-mend="mayMend" />
         </TabPanel>
         <TabPanel value="trash">
           <TrashView :player="player.id" />
         </TabPanel>
       </TabPanels>
     </Tabs>
+    <EraseView v-if="operator?.role === 'admin'" class="erase" :player="player.id" />
   </template>
   <template v-else-if="!problem">
     <Skeleton width="18rem" height="2.4rem" />
@@ -180,6 +182,10 @@ refreshing(load, { topics: [], player: id });
 </template>
 
 <style scoped>
+.erase {
+  margin-top: 1.4rem;
+}
+
 .back {
   margin-bottom: 0.5rem;
 }

@@ -97,6 +97,7 @@ export const boardRoutes = {
     }),
     status: 200,
     response: z.string(),
+    media: 'text/event-stream',
     problems: unknown,
   },
   spread: {

@@ -83,6 +83,7 @@ export const deviceRoutes = {
     params: session,
     status: 200,
     response: text,
+    media: 'text/event-stream',
     problems: ['session-unknown', 'session-ended'],
   },
   checkpoints: {

@@ -136,7 +136,7 @@ export const repairRoutes = {
     body: history.checkpointRequest,
     status: 201,
     response: z.object({ records: z.int() }),
-    problems: ['player-unknown'],
+    problems: ['player-unknown', 'checkpoint-exists'],
   },
   checkpointDifference: {
     method: 'get',

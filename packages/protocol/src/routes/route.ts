@@ -50,6 +50,8 @@ export interface Route {
   readonly documentedBody?: z.ZodType;
   readonly status: number;
   readonly response: z.ZodType;
+  /** What the answer is, where it is not JSON. */
+  readonly media?: 'text/event-stream' | 'application/x-ndjson';
   /** Problems of its own, beside those that every route may answer with. */
   readonly problems: readonly ProblemCode[];
 }

@@ -31,7 +31,8 @@ export const transferRoutes = {
     callers: ['admin'],
     query: transfer.exportQuery,
     status: 200,
-    response: z.string().meta({ description: 'application/x-ndjson' }),
+    response: z.string(),
+    media: 'application/x-ndjson',
     problems: ['player-unknown', 'manifest-not-installed'],
   },
   importPlayers: {

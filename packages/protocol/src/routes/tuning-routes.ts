@@ -41,6 +41,7 @@ export const tuningRoutes = {
     headers: [lastEventId],
     status: 200,
     response: z.unknown(),
+    media: 'text/event-stream',
     problems: [...uninstalled, 'service-stopping', 'too-many-requests'],
   },
   tuningRules: {

@@ -31,7 +31,8 @@ export const watchRoutes = {
     callers: ['viewer'],
     query: overview.operatorStreamQuery,
     status: 200,
-    response: z.string().meta({ description: 'text/event-stream' }),
+    response: z.string(),
+    media: 'text/event-stream',
     problems: ['too-many-requests'],
   },
 } as const satisfies { readonly [name: string]: Route };

@@ -4,7 +4,6 @@ import { readerOf } from '../access.js';
 import { topics, type Topic } from '../operator-streams.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
-const day = 24 * 60 * 60 * 1000;
 /** How many turns of seasons are shown. */
 const mostTurns = 10;
 
@@ -61,11 +60,9 @@ export async function overviewOf(
 ): Promise<Overview> {
   const { reader, clock } = desk;
   const now = clock.now();
-  const [lastDay, players, unsettled, steps, disk, ready] = await Promise.all([
-    reader.overview.joinedSince(place.number, now - day),
-    reader.overview.joinedSince(place.number, 0),
+  const [{ lastDay, players, steps }, unsettled, disk, ready] = await Promise.all([
+    desk.overview.counted(place.number, reader.overview),
     reader.unsettled.sums(place.number),
-    reader.overview.firstSteps(place.number),
     desk.disk(),
     desk.tunings.of(place).catch(() => undefined),
   ]);

@@ -21,6 +21,16 @@ export async function copyPlayer(
   const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
   const player = await findPlayer(context, environment, id);
   if (player === undefined) throw new Refusal('player-unknown');
+  const taken = await context.db
+    .selectFrom('checkpoints')
+    .select('number')
+    .where('player', '=', player.number)
+    .where('name', '=', name)
+    .where('given_up_at', 'is', null)
+    .executeTakeFirst();
+  if (taken !== undefined) {
+    throw new Refusal('checkpoint-exists', `"${id}" has a checkpoint "${name}" already: choose another name.`);
+  }
   const { records } = await RecordsInWork.load(context, player.number, rules.manifest);
   await copyAll(context, player, records, { name, summary, by, givenUpAt: null }, now);
   await note(context, { environment, what: 'checkpoint-made', by, player: id, detail: name, now });

@@ -9,7 +9,7 @@ export interface Line {
   readonly colour: string;
 }
 
-/** Lines over the last hour, minute by minute. What it shows stands in words and in a table beside it. */
+/** Lines over time. What it shows stands in words and in a table beside it. */
 const { title, unit, times, lines } = defineProps<{
   title: string;
   unit: string;
@@ -94,7 +94,7 @@ onUnmounted(() => {
       >
     </figcaption>
     <div class="frame">
-      <canvas ref="canvas" role="img" :aria-label="`${title}, in ${unit}, over the last hour: see the table below`" />
+      <canvas ref="canvas" role="img" :aria-label="`${title}, in ${unit}, over time: see the table below`" />
     </div>
   </figure>
 </template>
