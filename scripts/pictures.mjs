@@ -58,6 +58,7 @@ if (wanted('console-overview')) {
   await page.getByText('in a session now').waitFor();
   // A few minutes of play, so that there is something to draw.
   await page.waitForTimeout(200_000);
+  await page.getByRole('region', { name: 'Hosts' }).getByText('ridge-eu-1').waitFor();
   await picture('console-overview');
 }
 await page.goto(`${access.url}/console/gifts`);
