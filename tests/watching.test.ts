@@ -196,6 +196,19 @@ describe('the overview', () => {
     await world.call('POST', `/v1/sessions/${session}/leave`, {});
     await world.joinPlainly('p-1', 'ridge-eu-1');
     expect((await world.operator.overview()).firstSteps).to.equal(null);
+    // Games on devices are one, and who is erased is in no session any more.
+    const { body: made } = await world.call(
+      'POST',
+      '/v1/devices',
+      { secret: 'a-secret-of-forty-characters-for-a-device-yyyy' },
+      { Authorization: `Bearer ${world.deviceKey}` },
+    );
+    const device = made as { token: string; player: string };
+    await world.call('POST', '/v1/me/join', { host: 'tab' }, { Authorization: `Bearer ${device.token}` });
+    const withDevice = await world.operator.overview();
+    expect(withDevice.hosts.map(({ host }) => host)).to.include('players’ own devices');
+    await world.operator.erase(device.player);
+    expect((await world.operator.overview()).inSession).to.equal(withDevice.inSession - 1);
     // After a start the open sessions are counted again.
     await world.restart();
     expect((await world.operator.overview()).inSession).to.equal(2);

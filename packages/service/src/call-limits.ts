@@ -95,9 +95,15 @@ export class CallLimits {
     return this.#holdBack(response, pass(this.#newCredentials, request, response));
   }
 
-  /** A game on a device asks to be known. @throws Refusal `too-many-requests` */
-  addDevice(request: Request, response: Response): Promise<void> {
-    return this.#holdBack(response, pass(this.#newDevices, request, response));
+  /**
+   * A game on a device asks to be known: those of one address stand in one line.
+   *
+   * @returns what to call when it has been answered
+   * @throws Refusal `too-many-requests`
+   */
+  async addDevice(request: Request, response: Response): Promise<() => void> {
+    await this.#holdBack(response, pass(this.#newDevices, request, response));
+    return this.#standIn(`new devices of ${addressOf(request)}`);
   }
 
   /**
@@ -182,9 +188,12 @@ export class CallLimits {
    */
   async stand(principal: Principal, what: CallSort): Promise<() => void> {
     if (principal.sort !== 'device' || what !== 'short') return () => undefined;
-    const { device } = principal;
-    const line = this.#lines.get(device) ?? { running: 0, waiting: [] };
-    this.#lines.set(device, line);
+    return this.#standIn(principal.device);
+  }
+
+  async #standIn(name: string): Promise<() => void> {
+    const line = this.#lines.get(name) ?? { running: 0, waiting: [] };
+    this.#lines.set(name, line);
     if (line.running < mostOfDeviceSideBySide) line.running++;
     else {
       await new Promise<void>((resolve) => line.waiting.push(resolve));
@@ -193,7 +202,7 @@ export class CallLimits {
     return () => {
       const next = line.waiting.shift();
       if (next !== undefined) return next();
-      if (--line.running === 0) this.#lines.delete(device);
+      if (--line.running === 0) this.#lines.delete(name);
     };
   }
 

@@ -9,7 +9,11 @@ const minutesKept = 60;
 const mostMeasured = 2_000;
 /** How many hosts are shown: those with the most sessions. */
 const mostHosts = 200;
+/** How many names are remembered: beyond that those without sessions are forgotten. */
+const mostNames = 10_000;
 const mostCodes = 30;
+
+const ofDevices = 'players’ own devices';
 
 export type Measured = 'join' | 'save';
 
@@ -100,7 +104,7 @@ export class OverviewCounts {
     this.#clock = clock;
     this.#startedAt = clock.now();
     for (const { environment, host, sessions } of open) {
-      this.#place(environment).hosts.set(host, { sessions, heardAt: null });
+      this.#host(environment, host).sessions += sessions;
     }
   }
 
@@ -114,7 +118,6 @@ export class OverviewCounts {
       case 'session-ended': {
         const host = this.#host(event.environment, event.host);
         host.sessions = Math.max(0, host.sessions - 1);
-        if (host.sessions === 0 && event.by !== null) this.#place(event.environment).hosts.delete(event.host);
         return;
       }
       case 'saved': {
@@ -205,14 +208,15 @@ export class OverviewCounts {
     return made;
   }
 
+  /** Games on players' own devices are one: each tab is a host of its own name. */
   #host(environment: number, host: string): Host {
     const { hosts } = this.#place(environment);
-    const known = hosts.get(host);
+    const name = host.includes('/') ? ofDevices : host;
+    const known = hosts.get(name);
     if (known !== undefined) return known;
-    // Games on devices come and go: a host without sessions gives way.
-    if (hosts.size >= 10_000) for (const [name, { sessions }] of hosts) if (sessions === 0) hosts.delete(name);
+    if (hosts.size >= mostNames) for (const [one, { sessions }] of hosts) if (sessions === 0) hosts.delete(one);
     const made: Host = { sessions: 0, heardAt: null };
-    hosts.set(host, made);
+    hosts.set(name, made);
     return made;
   }
 

@@ -14,18 +14,21 @@ export function serveDevices(desk: Desk): void {
   const { reader, writer, clock } = desk;
 
   serveRoute(desk, routes.addDevice, async ({ body, environment, request, response }) => {
-    await desk.limits.addDevice(request, response);
+    const { number } = environment();
+    const leave = await desk.limits.addDevice(request, response);
     const token = newToken('deviceToken');
     const expiresAt = clock.now() + tokenLasts;
-    const added = await writer.do('addDevice', {
-      environment: environment().number,
-      secretHash: hashToken(body.secret),
-      name: body.name ?? null,
-      device: newId('dev'),
-      player: newId('p'),
-      tokenHash: hashToken(token),
-      expiresAt,
-    });
+    const added = await writer
+      .do('addDevice', {
+        environment: number,
+        secretHash: hashToken(body.secret),
+        name: body.name ?? null,
+        device: newId('dev'),
+        player: newId('p'),
+        tokenHash: hashToken(token),
+        expiresAt,
+      })
+      .finally(leave);
     return { now: rfc3339(clock.now()), ...added, token, expiresAt: rfc3339(expiresAt) };
   });
 

@@ -26,8 +26,16 @@ export async function erasePlayer(
   if (found === undefined) throw new Refusal('player-unknown');
   const { number } = found;
   held.forget(number);
-  for (const { id } of await db.selectFrom('sessions').select('id').where('player', '=', number).execute())
-    leases.forget(id);
+  const stays = await db
+    .selectFrom('sessions')
+    .select(['id', 'host', 'ended_at'])
+    .where('player', '=', number)
+    .execute();
+  for (const { id: session, host, ended_at: endedAt } of stays) {
+    leases.forget(session);
+    if (endedAt === null)
+      feed.tell({ what: 'session-ended', environment, player, session, host, end: 'left', by: null });
+  }
   for (const { id } of await db.selectFrom('devices').select('id').where('player', '=', number).execute())
     feed.tell({ what: 'device-over', device: id, but: null });
   feed.tell({ what: 'player-erased', environment, player });
