@@ -93,7 +93,7 @@ export class OperatorStreams {
         return this.#tellOf(event.environment, {
           player: event.player,
           what: event.isLeave ? 'left' : 'saved',
-          seen: event.seen,
+          seen: null,
         });
       case 'player-changed':
         return this.#tellOf(event.environment, { player: event.player, what: 'changed', seen: event.seen });

@@ -90,14 +90,13 @@ export type FeedEvent =
       readonly but: string | null;
     };
 
-/** A session has saved. */
+/** A session has saved. Told by the thread that answers it: an event for each would cross the threads for nobody. */
 export interface PlayerSaved {
   readonly what: 'saved';
   readonly environment: number;
   readonly player: string;
   readonly session: string;
   readonly host: string;
-  readonly seen: number;
   /** The codes of the problems that its transactions met. */
   readonly refused: readonly string[];
   readonly isLeave: boolean;

@@ -1,5 +1,6 @@
 import { isJsonObject, limits, type Json } from '@vekkon/core';
 import {
+  type TransactionOutcome,
   bulkSave,
   problemDetails,
   Refusal,
@@ -11,7 +12,7 @@ import {
   type SaveResponse,
   type TuningTold,
 } from '@vekkon/protocol';
-import { recordsByKey, rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
+import { recordsByKey, rfc3339, type EnvironmentRow, type Joined, type PlayerSaved, type Saved } from '@vekkon/store';
 import type { Response } from 'express';
 import { deviceIn, deviceOf } from '../access.js';
 import { JsonText } from '../answers.js';
@@ -213,7 +214,7 @@ async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device
     throw new Refusal('request-invalid', 'A save needs its number, and so does a leave with transactions.');
   }
   const what = save.leave ? `leave ${save.session}` : `save ${save.number} of ${save.session}`;
-  return told(desk, place, what, saveOutcome, () =>
+  const saved = await told(desk, place, what, saveOutcome, () =>
     desk.writer.do('save', {
       environment: place.number,
       session: save.session,
@@ -225,6 +226,22 @@ async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device
       leave: save.leave,
     }),
   );
+  // Told here, on the one way of every save: an event for each would cross the threads for nobody.
+  const event = savedEvent(place, save, saved);
+  desk.overview.heed(event);
+  desk.operatorStreams.heed(event);
+  return saved;
+}
+
+function savedEvent({ number: environment }: EnvironmentRow, save: OneSave, saved: Saved): PlayerSaved {
+  const { player, host, isAgain, outcome } = saved;
+  // Most outcomes hold no refusal, and need not be read for one.
+  const mayRefuse = !isAgain && outcome.includes('"applied":false');
+  const { transactions } = (mayRefuse ? JSON.parse(outcome) : { transactions: [] }) as {
+    transactions: TransactionOutcome[];
+  };
+  const refused = transactions.flatMap((one) => (one.applied ? [] : [one.problem.code]));
+  return { what: 'saved', environment, player, session: save.session, host, refused, isLeave: save.leave, isAgain };
 }
 
 function leaseTime({ clock }: Desk, leaseEnds: number): string {

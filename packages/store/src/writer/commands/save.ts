@@ -67,7 +67,6 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const digest = digestOfSave(save, save.leave);
   const decision = await decide(context, session, save, digest);
   if (decision.do === 'again') {
-    tellSaved(context, session, player, [], save.leave, true);
     return answer(context, environment, session, player, decision.outcome, true, null, save);
   }
   if (decision.do === 'refuse') return tooLate(context, session, player.id, save, decision.refusal);
@@ -120,7 +119,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   return answer(context, environment, session, player, outcome, false, attributes, save);
 }
 
-/** Plain saves are told, and counted by who listens; those in which something was refused are noted, and so is a leave. */
+/** Plain saves are counted by who answers them; those in which something was refused are noted, and so is a leave. */
 async function noteSaved(
   context: WriterContext,
   session: SavingSession,
@@ -129,14 +128,6 @@ async function noteSaved(
   outcomes: readonly TransactionOutcome[],
 ): Promise<void> {
   const problems = outcomes.flatMap((one) => (one.applied ? [] : [one.problem]));
-  tellSaved(
-    context,
-    session,
-    player,
-    problems.map(({ code }) => code),
-    save.leave,
-    false,
-  );
   const about = { environment: save.environment, device: session.device, now: save.now };
   const line = { by: session.host, player: player.id };
   if (problems.length > 0) {
@@ -156,17 +147,6 @@ async function noteSaved(
 }
 
 const mostProblemsNoted = 5;
-
-function tellSaved(
-  { feed }: WriterContext,
-  { environment, id: session, host }: SavingSession,
-  { id: player, seen }: SavingPlayer,
-  refused: readonly string[],
-  isLeave: boolean,
-  isAgain: boolean,
-): void {
-  feed.tell({ what: 'saved', environment, player, session, host, seen, refused, isLeave, isAgain });
-}
 
 /** What no JSON text holds by itself: between an outcome and what became of its results. */
 const recordSeparator = '\u001e';
