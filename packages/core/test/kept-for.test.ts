@@ -1,6 +1,13 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { outdatedRevisions, summedLedger, usualTerms, type DatedLine, type DatedRevision } from '@vekkon/core';
+import {
+  outdatedRevisions,
+  summedLedger,
+  thinningParts,
+  usualTerms,
+  type DatedLine,
+  type DatedRevision,
+} from '@vekkon/core';
 
 const hour = 3_600_000;
 const day = 24 * hour;
@@ -51,6 +58,34 @@ describe('how long revisions are kept', () => {
   });
 });
 
+describe('revisions that go in parts', () => {
+  it('leave a history in which each follows the one before it after every part, and together all that is outdated goes', () => {
+    const ages = fc.array(fc.tuple(fc.integer({ min: 0, max: 500 * day }), fc.constantFrom('a', 'b', null)), {
+      maxLength: 60,
+    });
+    fc.assert(
+      fc.property(ages, fc.integer({ min: 1, max: 5 }), (given, atMost) => {
+        const revisions = made(...given.toSorted(([one], [other]) => other - one));
+        const stored = new Map<number, number | null>(revisions.map(({ revision }) => [revision, revision - 1]));
+        for (const { goes, next, follows } of thinningParts(revisions, now, usualTerms, atMost)) {
+          expect(goes.length).to.be.within(1, atMost);
+          for (const one of goes) stored.delete(one);
+          stored.set(next, follows);
+          let before: number | undefined;
+          for (const [revision, from] of stored) {
+            if (before !== undefined) expect(from).to.equal(before);
+            before = revision;
+          }
+        }
+        const outdated = new Set(outdatedRevisions(revisions, now, usualTerms));
+        expect([...stored.keys()]).to.deep.equal(
+          revisions.flatMap(({ revision }) => (outdated.has(revision) ? [] : revision)),
+        );
+      }),
+    );
+  });
+});
+
 describe('a ledger that is summed', () => {
   const line = (number: number, age: number, amount: number, key = 'currency/feather'): DatedLine => ({
     number,
@@ -71,6 +106,11 @@ describe('a ledger that is summed', () => {
     ];
     expect(summedLedger(lines, now, usualTerms)).to.deep.equal([
       { number: 2, goes: [1], amount: 20, count: 2, day: '2024-09-14' },
+    ]);
+    // Of many the first become one, which the rest can be summed with.
+    const many = Array.from({ length: 7 }, (_, index) => line(index + 1, 800 * day, 1));
+    expect(summedLedger(many, now, usualTerms, 3)).to.deep.equal([
+      { number: 3, goes: [1, 2], amount: 3, count: 3, day: '2024-09-14' },
     ]);
   });
 });

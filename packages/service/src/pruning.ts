@@ -7,8 +7,6 @@ const rowsAtATime = 200;
 /** How many players are looked at for what is outdated in one go, and how often all of them are, in milliseconds. */
 const playersAtATime = 100;
 const thinsEvery = 24 * 60 * 60 * 1000;
-/** How many players one command thins out. */
-const thinnedAtATime = 5;
 
 /** Forgets what is outdated, in small commands, one after the other. */
 export class Pruning {
@@ -66,10 +64,8 @@ export class Pruning {
   async #thinAll(now: number): Promise<void> {
     const { writer, longReads } = this.#store;
     for (let after: number | null = 0; after !== null && !this.#isStopping;) {
-      const { players, next } = await longReads.outdated(after, playersAtATime, now);
-      for (let from = 0; from < players.length && !this.#isStopping; from += thinnedAtATime) {
-        await writer.do('thin', { players: players.slice(from, from + thinnedAtATime) });
-      }
+      const { parts, next } = await longReads.outdated(after, playersAtATime, now);
+      for (const part of parts) if (!this.#isStopping) await writer.do('thin', { part });
       after = next;
     }
     if (!this.#isStopping) this.#thinnedAt = now;

@@ -42,6 +42,43 @@ export function outdatedRevisions(revisions: readonly DatedRevision[], now: numb
   });
 }
 
+/** Some revisions that go together, and what takes their place in the chain of the history. */
+export interface RevisionsGone {
+  readonly goes: readonly number[];
+  /** The revision that followed the last of them. */
+  readonly next: number;
+  /** What it follows then; null where nothing older is left. */
+  readonly follows: number | null;
+}
+
+/**
+ * The outdated revisions of one record in parts, each of which leaves a history
+ * that is whole, so that no part keeps others waiting for long.
+ *
+ * @param revisions in order, the oldest first
+ * @param atMost    how many go in one part
+ */
+export function thinningParts(
+  revisions: readonly DatedRevision[],
+  now: number,
+  terms: Terms,
+  atMost: number,
+): RevisionsGone[] {
+  const gone = new Set(outdatedRevisions(revisions, now, terms));
+  const parts: RevisionsGone[] = [];
+  let follows: number | null = null;
+  let goes: number[] = [];
+  for (const { revision } of revisions) {
+    if (goes.length >= atMost || (goes.length > 0 && !gone.has(revision))) {
+      parts.push({ goes, next: revision, follows });
+      goes = [];
+    }
+    if (gone.has(revision)) goes.push(revision);
+    else follows = revision;
+  }
+  return parts;
+}
+
 /** A line of a player's ledger. */
 export interface DatedLine {
   readonly number: number;
@@ -67,16 +104,24 @@ export interface SummedLines {
  * What of a ledger is summed: of each currency and day that lies back far
  * enough, one line with all that moved.
  *
- * @param lines of one player, in order
+ * @param lines  of one player, in order
+ * @param atMost how many become one at a time: of a day with more its first, which can be summed with the rest later
  */
-export function summedLedger(lines: readonly DatedLine[], now: number, { ledger }: Terms): SummedLines[] {
+export function summedLedger(
+  lines: readonly DatedLine[],
+  now: number,
+  { ledger }: Terms,
+  atMost = Number.POSITIVE_INFINITY,
+): SummedLines[] {
   const groups = new Map<string, DatedLine[]>();
   for (const line of lines) {
     // A day is summed when all of it lies back far enough.
     const begins = Math.floor(line.at / day);
     if ((begins + 1) * day > now - ledger) continue;
     const name = `${begins} ${line.key}`;
-    groups.set(name, [...(groups.get(name) ?? []), line]);
+    const group = groups.get(name) ?? [];
+    groups.set(name, group);
+    if (group.length < atMost) group.push(line);
   }
   return [...groups.values()].flatMap((group) => {
     const last = group.at(-1);

@@ -1,25 +1,24 @@
-import { outdatedRevisions, summedLedger, usualTerms, type SummedLines, type Terms } from '@vekkon/core';
+import {
+  summedLedger,
+  thinningParts,
+  usualTerms,
+  type DatedRevision,
+  type RevisionsGone,
+  type SummedLines,
+  type Terms,
+} from '@vekkon/core';
 import type { Kysely } from 'kysely';
 import type { Tables } from '../tables.js';
 
-/** Revisions of one record that go, and those that follow others then. */
-export interface OutdatedOfRecord {
-  readonly key: string;
-  readonly goes: readonly number[];
-  /** What each kept revision follows whose predecessor goes; null where nothing older is left. */
-  readonly follows: readonly { readonly revision: number; readonly follows: number | null }[];
-}
+/** Some of what is outdated of a player: as much as goes in one command. */
+export type OutdatedPart = { readonly player: number; readonly environment: number } & (
+  { readonly key: string; readonly revisions: RevisionsGone } | { readonly lines: SummedLines }
+);
 
-/** What of a player is outdated. */
-export interface OutdatedOfPlayer {
-  readonly player: number;
-  readonly environment: number;
-  readonly history: readonly OutdatedOfRecord[];
-  readonly ledger: readonly SummedLines[];
-}
-
-/** How many old lines of one player's ledger are looked at in one go: the rest is looked at the next time. */
-const mostLines = 5_000;
+/** How many revisions and old lines of one player are looked at in one go: the rest is looked at the next time. */
+const mostRows = 5_000;
+/** How many rows go in one command. */
+const mostGone = 100;
 
 /** Finds what is kept longer than its term: looked for beside the writer, which only takes it away. */
 export class OutdatedReads {
@@ -34,7 +33,7 @@ export class OutdatedReads {
     after: number,
     count: number,
     now: number,
-  ): Promise<{ readonly players: readonly OutdatedOfPlayer[]; readonly next: number | null }> {
+  ): Promise<{ readonly parts: readonly OutdatedPart[]; readonly next: number | null }> {
     const players = await this.#db
       .selectFrom('players')
       .innerJoin('environments', 'environments.number', 'players.environment')
@@ -43,43 +42,37 @@ export class OutdatedReads {
       .orderBy('players.number')
       .limit(count)
       .execute();
-    const outdated: OutdatedOfPlayer[] = [];
+    const parts: OutdatedPart[] = [];
     for (const { number: player, environment, terms } of players) {
       const kept = termsIn(terms);
-      const history = await this.#history(player, now, kept);
-      const ledger = await this.#ledger(player, now, kept);
-      if (history.length > 0 || ledger.length > 0) outdated.push({ player, environment, history, ledger });
+      for (const [key, revisions] of await this.#history(player)) {
+        for (const gone of thinningParts(revisions, now, kept, mostGone)) {
+          parts.push({ player, environment, key, revisions: gone });
+        }
+      }
+      for (const lines of await this.#ledger(player, now, kept)) parts.push({ player, environment, lines });
     }
     const last = players.at(-1)?.number;
-    return { players: outdated, next: players.length < count || last === undefined ? null : last };
+    return { parts, next: players.length < count || last === undefined ? null : last };
   }
 
-  async #history(player: number, now: number, terms: Terms): Promise<OutdatedOfRecord[]> {
+  /** Where there is more than is looked at, the last of it counts as the newest, and stays for now. */
+  async #history(player: number): Promise<ReadonlyMap<string, DatedRevision[]>> {
     const rows = await this.#db
       .selectFrom('history')
       .select(['key', 'revision', 'at', 'session'])
       .where('player', '=', player)
       .orderBy('key')
       .orderBy('revision')
+      .limit(mostRows)
       .execute();
-    const byKey = new Map<string, typeof rows>();
-    for (const row of rows) {
-      const known = byKey.get(row.key);
-      if (known === undefined) byKey.set(row.key, [row]);
-      else known.push(row);
+    const byKey = new Map<string, DatedRevision[]>();
+    for (const { key, ...revision } of rows) {
+      const known = byKey.get(key);
+      if (known === undefined) byKey.set(key, [revision]);
+      else known.push(revision);
     }
-    return [...byKey].flatMap(([key, revisions]) => {
-      const goes = outdatedRevisions(revisions, now, terms);
-      if (goes.length === 0) return [];
-      const gone = new Set(goes);
-      const follows = revisions.flatMap(({ revision }, index) => {
-        const before = revisions[index - 1]?.revision;
-        if (gone.has(revision) || before === undefined || !gone.has(before)) return [];
-        const older = revisions.slice(0, index).findLast((one) => !gone.has(one.revision));
-        return [{ revision, follows: older?.revision ?? null }];
-      });
-      return [{ key, goes, follows }];
-    });
+    return byKey;
   }
 
   async #ledger(player: number, now: number, terms: Terms): Promise<SummedLines[]> {
@@ -90,9 +83,9 @@ export class OutdatedReads {
       .where('at', '<', now - terms.ledger)
       .orderBy('key')
       .orderBy('number')
-      .limit(mostLines)
+      .limit(mostRows)
       .execute();
-    return summedLedger(lines, now, terms);
+    return summedLedger(lines, now, terms, mostGone);
   }
 }
 

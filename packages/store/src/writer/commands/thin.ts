@@ -1,43 +1,38 @@
 import { historyDigest } from '../../history-digest.js';
 import { keptQuery } from '../../kept-query.js';
-import type { OutdatedOfPlayer } from '../../reader/outdated.js';
+import type { OutdatedPart } from '../../reader/outdated.js';
 import { updateEnvironment, environmentOf, type Stamp, type WriterContext } from '../context.js';
 import type { Terms } from '@vekkon/core';
 import { note } from './activity.js';
 
-/** Takes away what is kept longer than its term. What was written since is newer, and stays. */
+/** Takes away some of what is kept longer than its term. What was written since is newer, and stays. */
 export async function thin(
   context: WriterContext,
-  { players, now }: { readonly players: readonly OutdatedOfPlayer[] } & Stamp,
-): Promise<number> {
+  { part, now }: { readonly part: OutdatedPart } & Stamp,
+): Promise<null> {
   const { db } = context;
-  let rows = 0;
-  for (const { player, environment, history, ledger } of players) {
-    let [revisions, lines] = [0, 0];
-    for (const { key, goes, follows } of history) {
-      for (const revision of goes) await giveUp(db, player, key, revision);
-      for (const one of follows) await follow(context, player, key, one.revision, one.follows);
-      revisions += goes.length;
-    }
-    for (const { number, goes, amount, count, day } of ledger) {
-      await db
-        .deleteFrom('ledger')
-        .where('number', 'in', [...goes])
-        .execute();
-      const op = amount < 0 ? ('debit' as const) : ('credit' as const);
-      const reason = `${count} movements of ${day}`;
-      await db
-        .updateTable('ledger')
-        .set({ op, amount, count, reason, session: null, by: null, label: null })
-        .where('number', '=', number)
-        .execute();
-      lines += goes.length;
-    }
-    if (revisions > 0) await countPruned(context, environment, 'history', revisions, now);
-    if (lines > 0) await countPruned(context, environment, 'ledger', lines, now);
-    rows += revisions + lines;
+  const { player, environment } = part;
+  if ('revisions' in part) {
+    const { goes, next, follows } = part.revisions;
+    for (const revision of goes) await giveUp(db, player, part.key, revision);
+    await follow(context, player, part.key, next, follows);
+    await countPruned(context, environment, 'history', goes.length, now);
+    return null;
   }
-  return rows;
+  const { number, goes, amount, count, day } = part.lines;
+  await db
+    .deleteFrom('ledger')
+    .where('number', 'in', [...goes])
+    .execute();
+  const op = amount < 0 ? ('debit' as const) : ('credit' as const);
+  const reason = `${count} movements of ${day}`;
+  await db
+    .updateTable('ledger')
+    .set({ op, amount, count, reason, session: null, by: null, label: null })
+    .where('number', '=', number)
+    .execute();
+  await countPruned(context, environment, 'ledger', goes.length, now);
+  return null;
 }
 
 /** Sets how long what was is kept. */
