@@ -259,4 +259,40 @@ describe('a store of many players', () => {
     expect(sessions.map(({ id, last_outcome }) => [id, last_outcome])).to.deep.equal([['ses_c', null]]);
     expect((await verifyStore(folder)).faults).to.deep.equal([]);
   });
+
+  it('looks at some thousand lines of the activity for a page, and goes on from there to what is rare', async () => {
+    const about = { environment, by: 'ridge-eu-1', detail: '' };
+    const note = (what: string, player: string) => store.writer.do('note', { ...about, what, player });
+    await note('came-late', 'p-rare');
+    clock.at += day;
+    for (let from = 0; from < 2_600; from += 200) {
+      await Promise.all(Array.from({ length: 200 }, (_, index) => note('joined', `p-${from + index}`)));
+    }
+    const { activity } = store.reader;
+    const rare = { by: 'ridge-eu-1', what: 'came-late' };
+    const first = await activity.page(environment, 10, rare);
+    expect([first.rows, typeof first.next]).to.deep.equal([[], 'number']);
+    const second = await activity.page(environment, 10, rare, { before: first.next ?? 0 });
+    expect([second.rows.map(({ player }) => player), second.next]).to.deep.equal([['p-rare'], null]);
+    // By an index of its own, and by time, it is found at once.
+    const found = [{ player: 'p-rare' }, { failed: true }, { until: clock.at }, { player: 'p-rare', failed: true }];
+    for (const filters of found) {
+      const { rows, next } = await activity.page(environment, 10, { ...filters, by: undefined });
+      const isRare = rows.filter(({ what }) => what === 'came-late').map(({ player }) => player);
+      expect([isRare, next]).to.deep.equal([['p-rare'], null]);
+    }
+    expect(await activity.page(environment, 10, { since: clock.at + 1 })).to.deep.equal({ rows: [], next: null });
+    const seen: string[] = [];
+    for (let next: number | null = Number.MAX_SAFE_INTEGER; next !== null;) {
+      const page: { rows: readonly { player: string | null }[]; next: number | null } = await activity.page(
+        environment,
+        500,
+        { since: clock.at },
+        { before: next },
+      );
+      seen.push(...page.rows.map(({ player }) => player ?? ''));
+      next = page.next;
+    }
+    expect([seen.length, new Set(seen).size, seen[0], seen.at(-1)]).to.deep.equal([2_600, 2_600, 'p-2599', 'p-0']);
+  });
 });

@@ -18,10 +18,9 @@ export function serveWatch(desk: Desk): void {
       until: until === undefined ? undefined : Date.parse(until),
     };
     const asked = { ...filters, ...times, failed: failed === 'true' };
-    const rows = await reader.activity.page(environment().number, count + 1, asked, { before, after });
-    const shown = rows.slice(0, count);
+    const { rows, next } = await reader.activity.page(environment().number, count, asked, { before, after });
     return {
-      activity: shown.map(({ number, at, what, by, player, detail }) => ({
+      activity: rows.map(({ number, at, what, by, player, detail }) => ({
         number,
         at: rfc3339(at),
         what,
@@ -29,7 +28,7 @@ export function serveWatch(desk: Desk): void {
         player,
         detail,
       })),
-      next: rows.length > count ? (shown.at(-1)?.number ?? null) : null,
+      next,
     };
   });
 

@@ -16,6 +16,25 @@ export interface ActivityFilters {
   readonly until?: number | undefined;
 }
 
+export interface ActivityPage {
+  readonly rows: readonly ActivityRow[];
+  /** What to ask for as `before` to go on; null where nothing is left. */
+  readonly next: number | null;
+}
+
+/** How many lines are read at a time, and how many of one index are looked at for one page. */
+const readAtATime = 500;
+const mostLookedAt = 2_000;
+
+/** Lines by one index, the newest first: of a place, and of one player, of one who did it, or of one kind. */
+interface Looked {
+  readonly rows: readonly ActivityRow[];
+  /** How far it was looked; null where nothing is left. */
+  readonly to: number | null;
+}
+
+type Narrowed = readonly [column: 'player' | 'by' | 'what', value: string] | undefined;
+
 /** The log of what happened. */
 export class ActivityReads {
   readonly #db: Kysely<Tables>;
@@ -25,7 +44,9 @@ export class ActivityReads {
   }
 
   /**
-   * What happened in an environment, and to the service as a whole, the newest first.
+   * What happened in an environment, and to the service as a whole, the newest
+   * first. Of rare lines among many it looks at some thousand, and says where
+   * to go on: nobody's question walks the whole log.
    *
    * @param before only lines with a smaller number
    * @param after  only lines with a greater number
@@ -35,29 +56,88 @@ export class ActivityReads {
     count: number,
     filters: ActivityFilters = {},
     { before, after }: { readonly before?: number | undefined; readonly after?: number | undefined } = {},
-  ): Promise<readonly ActivityRow[]> {
+  ): Promise<ActivityPage> {
     const { player, by, what, failed, since, until } = filters;
-    // Each kind by its own index: several at once would all be sorted.
-    const kinds = failed === true ? failures.filter((one) => what === undefined || one === what) : [what];
-    const pages = await Promise.all(
+    const from = Math.max(after ?? 0, since === undefined ? 0 : (await this.#firstAt(since)) - 1);
+    const to = Math.min(
+      before ?? Number.MAX_SAFE_INTEGER,
+      until === undefined ? Number.MAX_SAFE_INTEGER : await this.#firstAt(until),
+    );
+    const kinds = failed === true ? failures.filter((one) => what === undefined || one === what) : undefined;
+    const isMeant = (row: ActivityRow) =>
+      (player === undefined || row.player === player) &&
+      (by === undefined || row.by === by) &&
+      (what === undefined || row.what === what) &&
+      (kinds === undefined || kinds.includes(row.what)) &&
+      (since === undefined || row.at >= since) &&
+      (until === undefined || row.at < until);
+    // By the narrowest index; the rest is looked at line by line.
+    const narrowed: readonly Narrowed[] =
+      player !== undefined
+        ? [['player', player]]
+        : by !== undefined
+          ? [['by', by]]
+          : (kinds ?? [what]).map((kind) => (kind === undefined ? undefined : ['what', kind]));
+    const looked = await Promise.all(
       [environment, null].flatMap((place) =>
-        kinds.map((kind) => {
-          let lines = this.#db.selectFrom('activity').selectAll().orderBy('number', 'desc').limit(count);
-          lines = place === null ? lines.where('environment', 'is', null) : lines.where('environment', '=', place);
-          if (kind !== undefined) lines = lines.where('what', '=', kind);
-          if (player !== undefined) lines = lines.where('player', '=', player);
-          if (by !== undefined) lines = lines.where('by', '=', by);
-          if (since !== undefined) lines = lines.where('at', '>=', since);
-          if (until !== undefined) lines = lines.where('at', '<', until);
-          if (before !== undefined) lines = lines.where('number', '<', before);
-          if (after !== undefined) lines = lines.where('number', '>', after);
-          return lines.execute();
-        }),
+        narrowed.map((one) => this.#look(place, one, { from, to, count }, isMeant)),
       ),
     );
-    return pages
-      .flat()
-      .toSorted((one, other) => other.number - one.number)
-      .slice(0, count);
+    const lowest = Math.max(0, ...looked.flatMap((one) => one.to ?? []));
+    const found = looked
+      .flatMap(({ rows }) => rows)
+      .filter(({ number }) => number >= lowest)
+      .toSorted((one, other) => other.number - one.number);
+    const rows = found.slice(0, count);
+    const next = found.length > count ? (rows.at(-1)?.number ?? null) : lowest > 0 ? lowest : null;
+    return { rows, next };
+  }
+
+  async #look(
+    place: number | null,
+    narrowed: Narrowed,
+    { from, to, count }: { readonly from: number; readonly to: number; readonly count: number },
+    isMeant: (row: ActivityRow) => boolean,
+  ): Promise<Looked> {
+    const rows: ActivityRow[] = [];
+    let below = to;
+    for (let looked = 0; looked < mostLookedAt && rows.length <= count; looked += readAtATime) {
+      let lines = this.#db
+        .selectFrom('activity')
+        .selectAll()
+        .where('number', '<', below)
+        .where('number', '>', from)
+        .orderBy('number', 'desc')
+        .limit(readAtATime);
+      lines = place === null ? lines.where('environment', 'is', null) : lines.where('environment', '=', place);
+      if (narrowed !== undefined) lines = lines.where(narrowed[0], '=', narrowed[1]);
+      const read = await lines.execute();
+      rows.push(...read.filter(isMeant));
+      below = read.at(-1)?.number ?? below;
+      if (read.length < readAtATime) return { rows, to: null };
+    }
+    return { rows, to: below };
+  }
+
+  /** The first number whose line is of this time or later: lines are numbered as they come. */
+  async #firstAt(time: number): Promise<number> {
+    const newest = await this.#db
+      .selectFrom('activity')
+      .select(({ fn }) => fn.max('number').as('number'))
+      .executeTakeFirst();
+    let [low, high] = [1, (newest?.number ?? 0) + 1];
+    while (low < high) {
+      const middle = Math.floor((low + high) / 2);
+      const row = await this.#db
+        .selectFrom('activity')
+        .select(['number', 'at'])
+        .where('number', '>=', middle)
+        .orderBy('number')
+        .limit(1)
+        .executeTakeFirst();
+      if (row === undefined || row.at >= time) high = middle;
+      else low = row.number + 1;
+    }
+    return low;
   }
 }
