@@ -63,6 +63,10 @@ describe('players who go elsewhere, and come from there', () => {
     const again = inFolder('again.ndjson');
     await run('export', again, '--environment', here);
     expect(readFileSync(again, 'utf8')).to.equal(text);
+    const { activity } = await world.operator.activity({ what: 'imported' });
+    expect(activity.map(({ by, detail }) => `${by}: ${detail}`)).to.deep.equal([
+      `${World.admin.email}: 4 players made, 0 changed`,
+    ]);
     // Once more changes nothing, and says so.
     const twice = await run('import', again, '--yes', '--environment', here);
     expect(twice.out).to.contain('4 have the same already').and.to.contain('Nothing is left to take in.');

@@ -6,13 +6,6 @@ type Time = number;
 type JsonText = string;
 type WrittenOnce<T> = ColumnType<T, T, never>;
 
-/** What is given to many players. */
-export type GiftContent =
-  /** The same changes. */
-  | { readonly changes: readonly object[] }
-  /** Their records as they were at a moment, in milliseconds since 1970. */
-  | { readonly asOf: number; readonly keys: readonly string[] | null };
-
 /** Gathering: those who get it are still being written down. */
 export type GiftState = 'gathering' | 'giving' | 'stopped' | 'given' | 'taking-back' | 'taken-back';
 

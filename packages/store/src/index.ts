@@ -22,10 +22,9 @@ export type {
   SessionRow,
   TrashRow,
 } from './tables.js';
-export type { GiftContent } from './gift-tables.js';
 export type { GiftLook } from './reader/gifts.js';
 export { takenBackWithin } from './writer/commands/gifts.js';
-export type { Existing, ImportLine, ImportOutcome } from './transfer.js';
+export type { ImportLine, ImportOutcome } from './transfer.js';
 export { termsIn } from './reader/outdated.js';
 export { contentOf, type TuningState } from './tuning.js';
 export type { InstalledManifest } from './manifests.js';

@@ -1,6 +1,6 @@
-import { notGivable, type Change } from '@vekkon/core';
+import { notGivable, type Change, type GiftContent } from '@vekkon/core';
 import { Refusal, routes, type Gift, type GiftAudience } from '@vekkon/protocol';
-import { rfc3339, takenBackWithin, type EnvironmentRow, type GiftContent, type GiftRow } from '@vekkon/store';
+import { rfc3339, takenBackWithin, type EnvironmentRow, type GiftRow } from '@vekkon/store';
 import { nameOf, type Principal } from '../access.js';
 import { somePlayers } from '../players-found.js';
 import { serveRoute, type Desk } from '../serve-route.js';
@@ -102,7 +102,7 @@ export function serveGifts(desk: Desk): void {
       number: row.number,
       label: row.label,
       state: row.state,
-      changes: 'changes' in content ? [...(content.changes as Change[])] : null,
+      changes: 'changes' in content ? [...content.changes] : null,
       asOf: 'asOf' in content ? rfc3339(content.asOf) : null,
       keys: 'asOf' in content && content.keys !== null ? [...content.keys] : null,
       audience: audienceInWords(row.audience),

@@ -2,15 +2,15 @@ import {
   applyTransaction,
   changedInWords,
   readKeys,
-  replacesBlindly,
   turnedBackForMany,
-  type Change,
+  unknownToGift,
+  whyNotGiven,
+  type GiftContent,
+  type GiftProblem,
   type Records,
 } from '@vekkon/core';
 import type { Kysely } from 'kysely';
 import { rfc3339 } from '../clock.js';
-import { inSession, notThereYet, unknownPlayer, type GiftProblem } from '../gift-problems.js';
-import type { GiftContent } from '../gift-tables.js';
 import type { InstalledManifest, Manifests } from '../manifests.js';
 import type { EnvironmentRow, GiftPlayerRow, GiftRow, Tables } from '../tables.js';
 import { CreditsInWork } from '../writer/credits-in-work.js';
@@ -110,7 +110,7 @@ export class GiftReads {
     const looks: GiftLook[] = [];
     for (const id of ids) {
       const player = await this.#players.one(environment.number, id);
-      if (player === undefined) looks.push({ player: id, name: null, words: '', problem: unknownPlayer(id) });
+      if (player === undefined) looks.push({ player: id, name: null, words: '', problem: unknownToGift(id) });
       else {
         const outcome = await this.#lookAt(player, content, installed, now);
         const [words, problem] = typeof outcome === 'string' ? [outcome, null] : ['', outcome];
@@ -133,14 +133,13 @@ export class GiftReads {
         readKeys(changed.keys(), held, rules),
         readKeys(changed.keys(), new Map([...held, ...changed]), rules),
       );
+    const refused = whyNotGiven(content, { createdAt: player.created_at, host });
+    if (refused !== undefined) return refused;
     if ('asOf' in content) {
-      if (player.created_at > content.asOf) return notThereYet;
-      if (host !== null) return inSession(host);
       const then = await new HistoryReads(this.#db).asOf(player.number, content.asOf);
       return inWords(turnedBackForMany(then, held, rules, '', content.keys).changed);
     }
-    const changes = content.changes as readonly Change[];
-    if (host !== null && changes.some(replacesBlindly)) return inSession(host);
+    const { changes } = content;
     const credits = new CreditsInWork(this.#db, player.number);
     await credits.load([{ changes }], rules.manifest, [now]);
     const outcome = applyTransaction(held, { changes }, rules, rfc3339(now), {

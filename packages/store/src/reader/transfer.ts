@@ -1,10 +1,9 @@
-import { imported, isProblem, underCurrentKeys, type Json, type StoredRecord } from '@vekkon/core';
+import { decideImport, type Existing, type Json } from '@vekkon/core';
 import type { Kysely } from 'kysely';
 import { rfc3339 } from '../clock.js';
 import type { InstalledManifest, Manifests } from '../manifests.js';
 import type { EnvironmentRow, PlayerRow, Tables } from '../tables.js';
-import { tombstoneOf, type ImportLine, type ImportOutcome, type Existing } from '../transfer.js';
-import { recordOf } from '../writer/records-in-work.js';
+import { isErased, type ImportLine, type ImportOutcome } from '../transfer.js';
 import type { PlayerReads } from './player.js';
 
 /** How much one page holds at the most, in characters of JSON: a few players may be as large as all others. */
@@ -74,41 +73,19 @@ export class TransferReads {
     const outcomes: ImportOutcome[] = [];
     for (const { player: id, records } of lines) {
       const player = await this.#players.one(environment.number, id);
-      const now =
-        player === undefined
-          ? new Map<string, StoredRecord>()
-          : await this.#players.stored(player.number, rules.manifest);
-      const isErased = player === undefined && (await this.#isErased(environment.number, id));
-      const back = imported(records, now, rules);
-      if (isErased && !revives) outcomes.push({ outcome: 'refused', problem: erased });
-      else if (isProblem(back)) outcomes.push({ outcome: 'refused', problem: back.problem });
-      else if (player === undefined) outcomes.push({ outcome: 'new' });
-      else if (back.changed.size === 0) outcomes.push({ outcome: 'same' });
-      else if (existing === 'keep') outcomes.push({ outcome: 'kept' });
-      else if (existing === 'refuse') outcomes.push({ outcome: 'refused', problem: isThere });
-      else if (player.session_on !== null) outcomes.push({ outcome: 'refused', problem: inSession });
-      else outcomes.push({ outcome: 'updated' });
+      const known = {
+        held: player && (await this.#players.stored(player.number, rules.manifest)),
+        isErased: player === undefined && !revives && (await isErased(this.#db, environment.number, id)),
+        isInSession: typeof player?.session_on === 'string',
+      };
+      const decided = decideImport(records, known, existing, rules);
+      outcomes.push('problem' in decided ? decided : { outcome: decided.outcome });
     }
     return outcomes;
   }
 
-  async #isErased(environment: number, id: string): Promise<boolean> {
-    const found = await this.#db
-      .selectFrom('tombstones')
-      .select('erased_at')
-      .where('environment', '=', environment)
-      .where('player', '=', tombstoneOf(environment, id))
-      .executeTakeFirst();
-    return found !== undefined;
-  }
-
   async #line(player: PlayerRow, { rules }: InstalledManifest): Promise<string> {
-    const rows = await this.#db
-      .selectFrom('records')
-      .select(['key', 'revision', 'value', 'removed'])
-      .where('player', '=', player.number)
-      .execute();
-    const stored = underCurrentKeys(new Map(rows.map((row) => [row.key, recordOf(row)])), rules.manifest);
+    const stored = await this.#players.stored(player.number, rules.manifest);
     const records = [...stored]
       .filter(([, { removed }]) => removed !== true)
       .sort(([one], [other]) => (one < other ? -1 : 1))
@@ -125,16 +102,3 @@ export class TransferReads {
     });
   }
 }
-
-export const erased = {
-  code: 'player-erased',
-  detail: 'This player was erased: take them in again only if they want it.',
-};
-export const isThere = {
-  code: 'player-exists',
-  detail: 'There is a player with this id, who has something else: keep what they have, or update it.',
-};
-export const inSession = {
-  code: 'player-in-session',
-  detail: 'The player is in a session: import again once they have left.',
-};

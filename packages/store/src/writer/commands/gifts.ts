@@ -1,16 +1,20 @@
+import type { Updateable } from 'kysely';
 import {
   notGivable,
   replacesBlindly,
   takingBack,
   turnedBackForMany,
+  unknownToGift,
+  whyNotGiven,
   type Change,
+  type GiftContent,
+  type GiftProblem,
   type Records,
   type Rules,
 } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { HistoryReads } from '../../reader/history.js';
-import type { GiftContent, GiftPlayerTable, GiftState } from '../../gift-tables.js';
-import { inSession, notThereYet, unknownPlayer, type GiftProblem } from '../../gift-problems.js';
+import type { GiftPlayerTable, GiftState, GiftTable } from '../../gift-tables.js';
 import type { GiftPlayerRow, GiftRow, PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { tellOutside } from '../outside.js';
@@ -44,7 +48,7 @@ export interface GiftProgress {
 export async function beginGift(context: WriterContext, gift: BeginGift & Stamp): Promise<GiftProgress> {
   const { db } = context;
   const { environment, content, audience, isForAll, label, by, now } = gift;
-  const refused = 'changes' in content ? notGivable(content as { changes: readonly Change[] }) : undefined;
+  const refused = 'changes' in content ? notGivable(content) : undefined;
   if (refused !== undefined) throw new Refusal(refused.code, refused.detail);
   const newest = await db
     .selectFrom('players')
@@ -104,7 +108,7 @@ export async function gatherGift(
   const numbers = new Map(known.map(({ id, number }) => [id, number]));
   const rows = players.map((id, index) => {
     const player = numbers.get(id) ?? null;
-    const problem = player === null ? JSON.stringify(unknownPlayer(id)) : null;
+    const problem = player === null ? JSON.stringify(unknownToGift(id)) : null;
     const state: GiftPlayerTable['state'] = player === null ? 'refused' : 'waiting';
     return { gift, place: row.asked + index + 1, player, id, state, problem, back: null };
   });
@@ -128,11 +132,12 @@ export interface GiftStep {
 /** Gives a gift to the next players, or takes it back from them: each once, in one commit with the note of it. */
 export async function giftStep(
   context: WriterContext,
-  { gift, atMost, skips = false, now, agesBy }: GiftStep & Stamp,
+  { gift, atMost, skips = false, ...stamp }: GiftStep & Stamp,
 ): Promise<GiftProgress> {
   const row = await giftOf(context, gift);
-  if (row.state === 'giving') return giveStep(context, row, skips ? 1 : atMost, skips, now, agesBy);
-  if (row.state === 'taking-back') return takeBackStep(context, row, skips ? 1 : atMost, skips, now, agesBy);
+  const most = skips ? 1 : atMost;
+  if (row.state === 'giving') return giveStep(context, row, most, skips, stamp);
+  if (row.state === 'taking-back') return takeBackStep(context, row, most, skips, stamp);
   return progressOf(context, row);
 }
 
@@ -141,54 +146,27 @@ async function giveStep(
   row: GiftRow,
   atMost: number,
   skips: boolean,
-  now: number,
-  agesBy: number,
+  stamp: Stamp,
 ): Promise<GiftProgress> {
-  const { db } = context;
   const isForAll = isForEverybody(row);
   const places = isForAll
     ? await nextOfAll(context, row, atMost)
     : await nextWrittenDown(context, row, 'waiting', atMost);
   let [given, refused] = [row.given, row.refused];
-  for (const { place, player, id } of places) {
-    const outcome: Outcome =
-      player === undefined
-        ? { problem: unknownPlayer(id) }
-        : skips
-          ? { problem: fault }
-          : await giveTo(context, row, player, now, agesBy);
-    const done = 'back' in outcome;
-    if (done) given++;
+  for (const one of places) {
+    const outcome = await outcomeFor(one, skips, (player) => giveTo(context, row, player, stamp));
+    const isGiven = 'back' in outcome;
+    if (isGiven) given++;
     else refused++;
-    const noted = {
-      state: done ? ('given' as const) : ('refused' as const),
-      problem: done ? null : JSON.stringify(outcome.problem),
-      back: done ? JSON.stringify(outcome.back) : null,
-    };
-    if (isForAll) {
-      await db
-        .insertInto('gift_players')
-        .values({ gift: row.number, place, player: player?.number ?? null, id, ...noted })
-        .execute();
-    } else {
-      await db
-        .updateTable('gift_players')
-        .set(noted)
-        .where('gift', '=', row.number)
-        .where('place', '=', place)
-        .execute();
-    }
+    const back = isGiven ? JSON.stringify(outcome.back) : null;
+    await noteOutcome(context, row, one, { state: isGiven ? 'given' : 'refused', problem: problemIn(outcome), back });
   }
   const isOver = places.length < atMost;
-  const after = places.at(-1)?.place ?? row.after;
-  const asked = isForAll ? Math.max(row.asked, given + refused) : row.asked;
   const state: GiftState = isOver ? 'given' : 'giving';
-  await db
-    .updateTable('gifts')
-    .set({ after: isOver ? 0 : after, given, refused, asked, state, ended_at: isOver ? now : null })
-    .where('number', '=', row.number)
-    .execute();
-  if (isOver) await noteGift(context, row, 'gift-given', `${given} players, refused for ${refused}`, now);
+  const asked = isForAll ? given + refused : row.asked;
+  const done = { given, refused, asked, state, ended_at: isOver ? stamp.now : null };
+  await advance(context, row, { ...done, after: isOver ? 0 : (places.at(-1)?.place ?? row.after) });
+  if (isOver) await noteGift(context, row, 'gift-given', `${given} players, refused for ${refused}`, stamp.now);
   return progressOf(context, { ...row, state });
 }
 
@@ -197,39 +175,55 @@ async function takeBackStep(
   row: GiftRow,
   atMost: number,
   skips: boolean,
-  now: number,
-  agesBy: number,
+  stamp: Stamp,
 ): Promise<GiftProgress> {
-  const { db } = context;
   const places = await nextWrittenDown(context, row, 'given', atMost);
   let { taken_back, kept } = row;
-  for (const { place, player, id, back } of places) {
-    const outcome: Outcome =
-      player === undefined
-        ? { problem: unknownPlayer(id) }
-        : skips
-          ? { problem: fault }
-          : await takeBackFrom(context, row, player, back, now, agesBy);
-    const done = 'back' in outcome;
-    if (done) taken_back++;
+  for (const one of places) {
+    const outcome = await outcomeFor(one, skips, (player) => takeBackFrom(context, row, player, one.back, stamp));
+    const isBack = 'back' in outcome;
+    if (isBack) taken_back++;
     else kept++;
-    await db
-      .updateTable('gift_players')
-      .set({ state: done ? 'taken-back' : 'kept', problem: done ? null : JSON.stringify(outcome.problem) })
-      .where('gift', '=', row.number)
-      .where('place', '=', place)
-      .execute();
+    await noteOutcome(context, row, one, { state: isBack ? 'taken-back' : 'kept', problem: problemIn(outcome) });
   }
   const isOver = places.length < atMost;
   const state: GiftState = isOver ? 'taken-back' : 'taking-back';
-  const after = places.at(-1)?.place ?? row.after;
-  await db
-    .updateTable('gifts')
-    .set({ after, taken_back, kept, state, ended_at: isOver ? now : row.ended_at })
-    .where('number', '=', row.number)
-    .execute();
-  if (isOver) await noteGift(context, row, 'gift-taken-back', `from ${taken_back} players, kept by ${kept}`, now);
+  const done = { taken_back, kept, state, ended_at: isOver ? stamp.now : row.ended_at };
+  await advance(context, row, { ...done, after: places.at(-1)?.place ?? row.after });
+  if (isOver) await noteGift(context, row, 'gift-taken-back', `from ${taken_back} players, kept by ${kept}`, stamp.now);
   return progressOf(context, { ...row, state });
+}
+
+async function outcomeFor(
+  { id, player }: Place,
+  skips: boolean,
+  work: (player: PlayerRow) => Promise<Outcome>,
+): Promise<Outcome> {
+  if (player === undefined) return { problem: unknownToGift(id) };
+  return skips ? { problem: fault } : work(player);
+}
+
+function problemIn(outcome: Outcome): string | null {
+  return 'problem' in outcome ? JSON.stringify(outcome.problem) : null;
+}
+
+/** What became of one player: of everybody it is written down only now. */
+async function noteOutcome(
+  { db }: WriterContext,
+  { number: gift }: GiftRow,
+  { place, id, player }: Place,
+  noted: { state: GiftPlayerRow['state']; problem: string | null; back?: string | null },
+): Promise<void> {
+  const row = { gift, place, id, player: player?.number ?? null, back: null, ...noted };
+  await db
+    .insertInto('gift_players')
+    .values(row)
+    .onConflict((conflict) => conflict.columns(['gift', 'place']).doUpdateSet(noted))
+    .execute();
+}
+
+async function advance({ db }: WriterContext, { number }: GiftRow, done: Updateable<GiftTable>): Promise<void> {
+  await db.updateTable('gifts').set(done).where('number', '=', number).execute();
 }
 
 export interface DirectGift {
@@ -275,16 +269,10 @@ type Outcome = { readonly back: readonly Change[] } | { readonly problem: GiftPr
 
 const fault: GiftProblem = { code: 'fault', detail: 'The service made a mistake here: its log says more.' };
 
-async function giveTo(
-  context: WriterContext,
-  gift: GiftRow,
-  player: PlayerRow,
-  now: number,
-  agesBy: number,
-): Promise<Outcome> {
+async function giveTo(context: WriterContext, gift: GiftRow, player: PlayerRow, stamp: Stamp): Promise<Outcome> {
   const content = JSON.parse(gift.content) as GiftContent;
-  if ('asOf' in content) return turnBackOne(context, gift, content, player, now);
-  return changeOne(context, gift, player, content.changes as readonly Change[], gift.label, now, agesBy);
+  if ('asOf' in content) return turnBackOne(context, gift, content, player, stamp);
+  return changeOne(context, gift, player, content, gift.label, stamp);
 }
 
 /** Applies changes to one player through the same rules as any from outside. */
@@ -292,16 +280,16 @@ async function changeOne(
   context: WriterContext,
   gift: GiftRow,
   player: PlayerRow,
-  changes: readonly Change[],
+  content: Extract<GiftContent, { readonly changes: object }>,
   label: string,
-  now: number,
-  agesBy: number,
+  { now, agesBy }: Stamp,
 ): Promise<Outcome> {
+  const { changes } = content;
   const place = await environmentOf(context, gift.environment);
   const { rules } = await context.manifests.newestOf(place);
   const open = await openSessionOf(context, player);
-  const blind = open === undefined ? undefined : changes.find((change) => replacesBlindly(change));
-  if (open !== undefined && blind !== undefined) return { problem: inSession(open.host) };
+  const unreached = whyNotGiven(content, { createdAt: player.created_at, host: open?.host ?? null });
+  if (unreached !== undefined) return { problem: unreached };
   const records = await RecordsInWork.load(context, player.number, rules.manifest);
   const before = new Map(records.records);
   const source = { environment: place, session: null, by: gift.by, earliest: now, now, agesBy };
@@ -315,17 +303,16 @@ async function changeOne(
 async function turnBackOne(
   context: WriterContext,
   gift: GiftRow,
-  { asOf, keys }: Extract<GiftContent, { readonly asOf: number }>,
+  content: Extract<GiftContent, { readonly asOf: number }>,
   player: PlayerRow,
-  now: number,
+  { now }: Stamp,
 ): Promise<Outcome> {
-  if (player.created_at > asOf) {
-    return { problem: notThereYet };
-  }
+  const { asOf, keys } = content;
   const place = await environmentOf(context, gift.environment);
   const { rules } = await context.manifests.newestOf(place);
   const open = await openSessionOf(context, player);
-  if (open !== undefined) return { problem: inSession(open.host) };
+  const unreached = whyNotGiven(content, { createdAt: player.created_at, host: open?.host ?? null });
+  if (unreached !== undefined) return { problem: unreached };
   const then = await new HistoryReads(context.db).asOf(player.number, asOf);
   const records = await RecordsInWork.load(context, player.number, rules.manifest);
   const before = new Map(records.records);
@@ -363,7 +350,7 @@ async function written(
   const keys = [...reached];
   await records.writeFor(player, now);
   await tellOutside(context, { player, open, keys, records, rules });
-  return { back: takingBack(before, records.records, keys, rules.manifest, `taken back: ${gift.label}`.slice(0, 200)) };
+  return { back: takingBack(before, records.records, keys, rules.manifest, takenBackLabel(gift)) };
 }
 
 async function takeBackFrom(
@@ -371,17 +358,21 @@ async function takeBackFrom(
   gift: GiftRow,
   player: PlayerRow,
   back: string | null,
-  now: number,
-  agesBy: number,
+  stamp: Stamp,
 ): Promise<Outcome> {
   const changes = JSON.parse(back ?? '[]') as readonly Change[];
   if (changes.length === 0) return { back: [] };
-  return changeOne(context, gift, player, changes, `taken back: ${gift.label}`.slice(0, 200), now, agesBy);
+  return changeOne(context, gift, player, { changes }, takenBackLabel(gift), stamp);
+}
+
+/** A label has at most 150 characters: with this it fits a reason. */
+function takenBackLabel({ label }: GiftRow): string {
+  return `taken back: ${label}`;
 }
 
 /** What values were before; it is kept for as long as what was given up. */
 function copyFor({ number, label, by }: GiftRow, now: number): Copy {
-  return { name: `before gift ${number}`, summary: label.slice(0, 200), by, givenUpAt: now };
+  return { name: `before gift ${number}`, summary: label, by, givenUpAt: now };
 }
 
 interface Place {

@@ -1,9 +1,10 @@
-import { folded, imported, isProblem } from '@vekkon/core';
-import { erased, inSession, isThere } from '../../reader/transfer.js';
-import { tombstoneOf, type Existing, type ImportLine, type ImportOutcome } from '../../transfer.js';
+import { decideImport, folded, type Existing } from '@vekkon/core';
+import { isErased, type ImportLine, type ImportOutcome } from '../../transfer.js';
 import type { PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
+import { note } from './activity.js';
 import { addPlayer, findPlayer, openSessionOf } from '../sessions.js';
 
 export interface ImportPlayers {
@@ -25,6 +26,11 @@ export async function importPlayers(
 ): Promise<readonly ImportOutcome[]> {
   const outcomes: ImportOutcome[] = [];
   for (const line of lines) outcomes.push(await importOne(context, line, about));
+  const many = (one: ImportOutcome['outcome']) => outcomes.filter(({ outcome }) => outcome === one).length;
+  const [made, updated] = [many('new'), many('updated')];
+  const { environment, by, now } = about;
+  const detail = `${made} players made, ${updated} changed`;
+  if (made + updated > 0) await note(context, { environment, what: 'imported', by, player: null, detail, now });
   return outcomes;
 }
 
@@ -33,34 +39,25 @@ async function importOne(
   line: ImportLine,
   { environment, existing, revives, by, now }: Omit<ImportPlayers, 'lines'> & Stamp,
 ): Promise<ImportOutcome> {
-  const { db } = context;
   const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
   const found = await findPlayer(context, environment, line.player);
-  const tombstone = tombstoneOf(environment, line.player);
-  if (found === undefined && !revives) {
-    const stone = await db
-      .selectFrom('tombstones')
-      .select('erased_at')
-      .where('environment', '=', environment)
-      .where('player', '=', tombstone)
-      .executeTakeFirst();
-    if (stone !== undefined) return { outcome: 'refused', problem: erased };
-  }
+  const open = found && (await openSessionOf(context, found));
   const held = found && (await RecordsInWork.load(context, found.number, rules.manifest));
-  const back = imported(line.records, held?.records ?? new Map(), rules);
-  if (isProblem(back)) return { outcome: 'refused', problem: back.problem };
-  if (found !== undefined) {
-    if (back.changed.size === 0) return { outcome: 'same' };
-    if (existing === 'keep') return { outcome: 'kept' };
-    if (existing === 'refuse') return { outcome: 'refused', problem: isThere };
-    if ((await openSessionOf(context, found)) !== undefined) return { outcome: 'refused', problem: inSession };
-  }
+  const known = {
+    held: held?.records,
+    isErased: found === undefined && !revives && (await isErased(context.db, environment, line.player)),
+    isInSession: open !== undefined,
+  };
+  const decided = decideImport(line.records, known, existing, rules);
+  if (!('taken' in decided)) return decided;
+  const { changed, ledger, trash } = decided.taken;
   const player = found ?? (await addPlayer(context, { environment, player: line.player, now: line.createdAt ?? now }));
   const records = held ?? (await RecordsInWork.load(context, player.number, rules.manifest));
-  records.set(back.changed, back.ledger, { session: null, by, label: 'imported', at: now }, { trash: back.trash });
+  records.set(changed, ledger, { session: null, by, label: 'imported', at: now }, { trash });
   await records.writeFor(player, now);
   if (found === undefined) await takeOver(context, player, line);
-  return { outcome: found === undefined ? 'new' : 'updated' };
+  await tellOutside(context, { player, open, keys: changed.keys(), records, rules });
+  return { outcome: decided.outcome };
 }
 
 /** Who they were elsewhere: their name, and when they played. */
