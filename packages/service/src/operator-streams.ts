@@ -1,5 +1,6 @@
 import type { OperatorEvents, PlayerNews } from '@vekkon/protocol';
 import { rfc3339, type FeedEvent } from '@vekkon/store';
+import type { PlayerSaved } from './player-saved.js';
 import { OpenStreams, type OpenStream, type StreamReader } from './open-streams.js';
 
 const bounds = { mostOfOne: 12, mostOfCredential: 200, mostOfAll: 5_000, mostUnreadBytes: 256 * 1024 };
@@ -30,6 +31,7 @@ export class OperatorStreams {
   readonly #streams: OpenStreams;
   readonly #overviewOf: (environment: number) => Promise<OperatorEvents['overview']>;
   readonly #clockwork: NodeJS.Timeout;
+  #isTelling = false;
 
   /** @param overviewOf what the overview shows of an environment now */
   constructor(now: () => number, overviewOf: (environment: number) => Promise<OperatorEvents['overview']>) {
@@ -88,18 +90,15 @@ export class OperatorStreams {
         return;
       case 'joined':
         return this.#tellOf(event.environment, { player: event.player, what: 'joined', seen: null });
-      case 'saved':
-        if (event.isAgain) return;
-        return this.#tellOf(event.environment, {
-          player: event.player,
-          what: event.isLeave ? 'left' : 'saved',
-          seen: null,
-        });
       case 'player-changed':
         return this.#tellOf(event.environment, { player: event.player, what: 'changed', seen: event.seen });
       case 'player-erased':
         return this.#tellOf(event.environment, { player: event.player, what: 'erased', seen: null });
     }
+  }
+
+  saved({ environment, player, isLeave, isAgain }: PlayerSaved): void {
+    if (!isAgain) this.#tellOf(environment, { player, what: isLeave ? 'left' : 'saved', seen: null });
   }
 
   /** The service stops: every listener is let go. */
@@ -133,6 +132,8 @@ export class OperatorStreams {
   }
 
   async #tellOverviews(): Promise<void> {
+    if (this.#isTelling) return;
+    this.#isTelling = true;
     for (const [environment, watchers] of this.#watching) {
       const interested = [...watchers].filter((one) => one.topics.has('overview'));
       if (interested.length === 0) continue;
@@ -141,5 +142,6 @@ export class OperatorStreams {
       const data = JSON.stringify(shown);
       for (const one of interested) one.stream.send('overview', data);
     }
+    this.#isTelling = false;
   }
 }

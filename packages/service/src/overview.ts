@@ -1,5 +1,6 @@
 import type { MinuteOfPlay, Overview } from '@vekkon/protocol';
 import { rfc3339, type Clock, type FeedEvent, type Reader } from '@vekkon/store';
+import type { PlayerSaved } from './player-saved.js';
 
 const minute = 60_000;
 const day = 24 * 60 * minute;
@@ -120,15 +121,16 @@ export class OverviewCounts {
         host.sessions = Math.max(0, host.sessions - 1);
         return;
       }
-      case 'saved': {
-        const now = this.#now(event.environment);
-        if (event.isAgain) now.repeats++;
-        else if (event.isLeave) now.leaves++;
-        else now.saves++;
-        for (const code of event.refused) now.refuse(code);
-        return this.heard(event.environment, event.host);
-      }
     }
+  }
+
+  saved({ environment, host, refused, isLeave, isAgain }: PlayerSaved): void {
+    const now = this.#now(environment);
+    if (isAgain) now.repeats++;
+    else if (isLeave) now.leaves++;
+    else now.saves++;
+    for (const code of refused) now.refuse(code);
+    this.heard(environment, host);
   }
 
   /** A call of a game was refused. */

@@ -45,7 +45,6 @@ export type FeedEvent =
       readonly what: 'tuning';
       readonly state: TuningState;
     }
-  | PlayerSaved
   | {
       /** A player has joined a host. */
       readonly what: 'joined';
@@ -89,20 +88,6 @@ export type FeedEvent =
       readonly device: string;
       readonly but: string | null;
     };
-
-/** A session has saved. Told by the thread that answers it: an event for each would cross the threads for nobody. */
-export interface PlayerSaved {
-  readonly what: 'saved';
-  readonly environment: number;
-  readonly player: string;
-  readonly session: string;
-  readonly host: string;
-  /** The codes of the problems that its transactions met. */
-  readonly refused: readonly string[];
-  readonly isLeave: boolean;
-  /** It was sent before, and answered as it was then. */
-  readonly isAgain: boolean;
-}
 
 /** A player's records were changed from outside a session. */
 export interface PlayerChanged {

@@ -28,7 +28,7 @@ export type { ImportLine, ImportOutcome } from './transfer.js';
 export { termsIn } from './reader/outdated.js';
 export { contentOf, type TuningState } from './tuning.js';
 export type { InstalledManifest } from './manifests.js';
-export type { FeedEvent, PlayerChanged, PlayerSaved, SessionEnded } from './feed.js';
+export type { FeedEvent, PlayerChanged, SessionEnded } from './feed.js';
 export type { Held, Joined } from './writer/commands/join.js';
 export type { Saved, SaveOutcome } from './writer/commands/save.js';
 export type { Asked, InTrial } from './writer/commands/note-tuned.js';

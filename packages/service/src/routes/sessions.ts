@@ -12,10 +12,11 @@ import {
   type SaveResponse,
   type TuningTold,
 } from '@vekkon/protocol';
-import { recordsByKey, rfc3339, type EnvironmentRow, type Joined, type PlayerSaved, type Saved } from '@vekkon/store';
+import { recordsByKey, rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
 import type { Response } from 'express';
 import { deviceIn, deviceOf } from '../access.js';
 import { JsonText } from '../answers.js';
+import type { PlayerSaved } from '../player-saved.js';
 import { parsePart, serveRoute, type Desk } from '../serve-route.js';
 import { standingsTold } from '../standings-told.js';
 import { tuningPart } from '../tell-tuning.js';
@@ -226,14 +227,14 @@ async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device
       leave: save.leave,
     }),
   );
-  // Told here, on the one way of every save: an event for each would cross the threads for nobody.
-  const event = savedEvent(place, save, saved);
-  desk.overview.heed(event);
-  desk.operatorStreams.heed(event);
+  // The one way of every save: whoever counts or watches is told here.
+  const done = playerSaved(place, save, saved);
+  desk.overview.saved(done);
+  desk.operatorStreams.saved(done);
   return saved;
 }
 
-function savedEvent({ number: environment }: EnvironmentRow, save: OneSave, saved: Saved): PlayerSaved {
+function playerSaved({ number: environment }: EnvironmentRow, save: OneSave, saved: Saved): PlayerSaved {
   const { player, host, isAgain, outcome } = saved;
   // Most outcomes hold no refusal, and need not be read for one.
   const mayRefuse = !isAgain && outcome.includes('"applied":false');
@@ -241,7 +242,7 @@ function savedEvent({ number: environment }: EnvironmentRow, save: OneSave, save
     transactions: TransactionOutcome[];
   };
   const refused = transactions.flatMap((one) => (one.applied ? [] : [one.problem.code]));
-  return { what: 'saved', environment, player, session: save.session, host, refused, isLeave: save.leave, isAgain };
+  return { environment, player, host, refused, isLeave: save.leave, isAgain };
 }
 
 function leaseTime({ clock }: Desk, leaseEnds: number): string {
