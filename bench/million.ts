@@ -4,9 +4,21 @@
  *
  *   npm run bench:million [-- --players 1000000] [-- --no-verify]
  */
-import { mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { spawn } from 'node:child_process';
+import {
+  createReadStream,
+  createWriteStream,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { cpus, tmpdir } from 'node:os';
 import path from 'node:path';
+import { createInterface } from 'node:readline';
+import { finished } from 'node:stream/promises';
 import { setTimeout as pause } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { VekkonHost, VekkonOperator } from '@vekkon/client';
@@ -24,6 +36,44 @@ const rounds = 300;
 /** How many save at the same time while a manifest is installed, and how many players take turns in it. */
 const lanes = 16;
 const playersMeanwhile = 960;
+/** How many of those who were exported are imported into another environment. */
+const mostImported = 20_000;
+
+/** Runs a command of the command line. @returns how long it took, and how much memory it had at the most, in MiB */
+async function runCommand(args: readonly string[], config: string) {
+  const since = performance.now();
+  const child = spawn(process.execPath, [path.join(import.meta.dirname, '../packages/cli/bin/vekkon.js'), ...args], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+    env: { ...process.env, VEKKON_CONFIG: config },
+  });
+  let memory = 0;
+  const look = setInterval(() => {
+    try {
+      const peak = /VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${child.pid}/status`, 'utf8'))?.[1];
+      memory = Math.max(memory, Number(peak ?? 0) / 1024);
+    } catch {
+      // It has ended meanwhile.
+    }
+  }, 50);
+  const code = await new Promise<number | null>((resolve) => child.once('exit', resolve));
+  clearInterval(look);
+  if (code !== 0) throw new Error(`vekkon ${args.join(' ')} ended with ${code}.`);
+  return { took: performance.now() - since, memory };
+}
+
+/** The first lines of a file, as a file beside it. */
+async function firstLines(file: string, count: number): Promise<string> {
+  const first = file.replace(/\.ndjson$/, '-first.ndjson');
+  const out = createWriteStream(first);
+  let many = 0;
+  for await (const line of createInterface({ input: createReadStream(file) })) {
+    if (many++ >= count) break;
+    out.write(`${line}\n`);
+  }
+  out.end();
+  await finished(out);
+  return first;
+}
 
 interface Measured {
   readonly [what: string]: number;
@@ -100,12 +150,34 @@ async function measure(players: number): Promise<Measured> {
   await timed('find by start of name', 30, (index) => get(`/v1/players?search=${nameOf(index).slice(0, 4)}`));
   await timed('find by a part', 30, (index) => get(`/v1/players?search=${nameOf(index * 997).slice(3, 12)}`));
   await timed('find by two letters', 30, (index) => get(`/v1/players?search=${nameOf(index).slice(0, 2)}`));
+  await timed('list by name', 30, () => get('/v1/players?sort=name&order=ascending'));
+  await timed('overview', 30, () => get('/v1/overview'));
+  await timed('activity page', 30, () => get('/v1/activity'));
   await timed("one player's page", 50, async (index) => {
     const id = someone(index);
     await Promise.all([get(`/v1/players/${id}/sessions`), get(`/v1/players/${id}/ledger`)]);
     return get(`/v1/players/${id}`);
   });
   await timed('ledger page', 50, (index) => get(`/v1/players/${someone(index)}/ledger`));
+
+  const live = new VekkonOperator({ url: again.url, token, environment: 'highfell-gliders/live' });
+  // By what they hold: what is stored is taken in first, beside a game that saves.
+  const begun = performance.now();
+  await live.setFoundBy(['currency/feather']);
+  const meanwhile: number[] = [];
+  for (let index = 0; (await live.foundBy()).foundBy.some(({ isReady }) => !isReady); index++) {
+    const since = performance.now();
+    const joined = await post(`/v1/players/${someone(index)}/join`, { host: 'ridge-eu-1' });
+    const { session } = (await joined.json()) as { readonly session: { readonly id: string } };
+    meanwhile.push(performance.now() - since);
+    await (await post(`/v1/sessions/${session.id}/leave`, {})).arrayBuffer();
+  }
+  measured['taking in what players are found by'] = performance.now() - begun;
+  measured['join meanwhile, p99'] = percentile(meanwhile, 0.99);
+  await timed('find by a balance', 30, (index) => get(`/v1/players?by=currency/feather&from=${index}&to=1000`));
+  await timed('find by a balance, last page', 30, () =>
+    get(`/v1/players?by=currency/feather&after=${Buffer.from(JSON.stringify([70, 500])).toString('base64url')}`),
+  );
 
   // A busy game plays on while a manifest is installed: many lanes, each save of another player than the last.
   const playing: { readonly session: string; number: number }[] = [];
@@ -124,11 +196,6 @@ async function measure(players: number): Promise<Measured> {
     const begun = performance.now();
     const next = demoManifest().replace(/chapter: \{ type: integer, minimum: 1, maximum: 40/, '$&0');
     if (next === demoManifest()) throw new Error('The manifest was to be changed.');
-    const live = new VekkonOperator({
-      url: again.url,
-      token,
-      environment: 'highfell-gliders/live',
-    });
     await live.installManifest(next);
     isInstalled = true;
     const took = performance.now() - begun;
@@ -155,6 +222,21 @@ async function measure(players: number): Promise<Measured> {
   measured['save during an install, the longest'] = Math.max(...saves);
   measured['memory'] = again.measured().memory;
   measured['memory of its own'] = again.measured().own;
+  const config = path.join(folder, 'config');
+  mkdirSync(config);
+  const signedIn = { url: again.url, token, email: admin.email };
+  writeFileSync(path.join(config, 'signed-in.json'), JSON.stringify(signedIn), { mode: 0o600 });
+  const exported = await runCommand(['export', path.join(folder, 'players.ndjson'), '--yes'], config);
+  measured['export'] = exported.took;
+  measured['memory of the command that exports'] = exported.memory;
+  measured['memory after an export'] = again.measured().memory;
+  const fewer = await firstLines(path.join(folder, 'players.ndjson'), mostImported);
+  rmSync(path.join(folder, 'players.ndjson'));
+  await live.createEnvironment({ manifest: demoManifest(), environment: 'copy' });
+  const imported = await runCommand(['import', fewer, '--yes', '--environment', 'highfell-gliders/copy'], config);
+  measured[`import of ${mostImported.toLocaleString('en')} players`] = imported.took;
+  measured['memory of the command that imports'] = imported.memory;
+  measured['memory after an import'] = again.measured().memory;
   await again.end('SIGTERM');
   measured['disk'] = statSync(path.join(folder, 'vekkon.sqlite')).size / 1024 / 1024;
   if (!values['no-verify']) {

@@ -21,6 +21,7 @@ export * from './keys/check-value.js';
 export * from './records/checkpoints.js';
 export * from './records/currency-changes.js';
 export * from './records/fold.js';
+export * from './records/found-by.js';
 export * from './records/gift.js';
 export * from './records/imported.js';
 export * from './records/inventory-changes.js';

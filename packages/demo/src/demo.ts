@@ -202,7 +202,9 @@ async function makeData(data: string, history: number): Promise<number> {
     await leaveDraft(service.store, environment.number, operator.email, testers);
     // Forty days later the first sign-in is over.
     const again = await VekkonOperator.signIn(service.url, operator.email, operator.password);
-    await keepHonest(new VekkonOperator({ url: service.url, token: again.token }));
+    const afterwards = new VekkonOperator({ url: service.url, token: again.token });
+    await afterwards.setFoundBy(['currency/feather', 'progress/flight#/chapter', 'attribute/platform']);
+    await keepHonest(afterwards);
     writeAccess(path.join(data, 'access.json'), {
       url: service.url,
       game: made.game,

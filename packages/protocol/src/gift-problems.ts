@@ -25,4 +25,9 @@ export const giftProblems = {
     title: 'Too late to take the gift back',
     advice: 'A gift can be taken back within a day: mend single players, or give the opposite.',
   },
+  'found-by-not-ready': {
+    status: 409,
+    title: 'Players are not found by this yet',
+    advice: 'Add it to what players are found by, and ask again once it is ready.',
+  },
 } as const;

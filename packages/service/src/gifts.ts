@@ -1,7 +1,7 @@
-import type { Store } from '@vekkon/store';
+import type { EnvironmentRow, Store } from '@vekkon/store';
 import type { GiftAudience } from '@vekkon/protocol';
 import type { Logger } from './log.js';
-import { playersFor } from './players-found.js';
+import type { PlayerSearch } from './player-search.js';
 
 /** How many players one command deals with: others get their turn in between. */
 const playersAtATime = 25;
@@ -13,13 +13,15 @@ const waitAfterFailure = 5_000;
 /** Gives what many players get, and takes it back, a few players at a time: after a start it goes on where it was. */
 export class Gifts {
   readonly #store: Store;
+  readonly #search: PlayerSearch;
   readonly #log: Logger;
   readonly #running = new Map<number, Promise<void>>();
   #isStopping = false;
   #wake: (() => void) | undefined;
 
-  constructor(store: Store, log: Logger) {
+  constructor(store: Store, search: PlayerSearch, log: Logger) {
     this.#store = store;
+    this.#search = search;
     this.#log = log;
   }
 
@@ -33,9 +35,9 @@ export class Gifts {
   }
 
   /** Writes down who gets a gift, where they are not everybody, and begins with it. */
-  async gather(gift: number, environment: number, audience: GiftAudience): Promise<void> {
+  async gather(gift: number, place: EnvironmentRow, audience: GiftAudience): Promise<void> {
     try {
-      if (!('everybody' in audience)) await this.#writeDown(gift, environment, audience);
+      if (!('everybody' in audience)) await this.#writeDown(gift, place, audience);
     } catch (error) {
       await this.#store.writer.do('abandonGift', { gift }).catch(() => undefined);
       throw error;
@@ -43,11 +45,11 @@ export class Gifts {
     this.run(gift);
   }
 
-  async #writeDown(gift: number, environment: number, audience: GiftAudience): Promise<void> {
-    const { writer, longReads } = this.#store;
+  async #writeDown(gift: number, place: EnvironmentRow, audience: GiftAudience): Promise<void> {
+    const { writer } = this.#store;
     const seen = new Set<string>();
     let batch: string[] = [];
-    for await (const id of playersFor(longReads, environment, audience)) {
+    for await (const id of this.#search.all(place, audience)) {
       if (seen.has(id)) continue;
       seen.add(id);
       batch.push(id);

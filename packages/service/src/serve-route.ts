@@ -17,10 +17,12 @@ import type { Logger } from './log.js';
 import type { ManifestDesk } from './manifest-desk.js';
 import type { OperatorStreams } from './operator-streams.js';
 import type { Measured, OverviewCounts } from './overview.js';
+import type { PlayerSearch } from './player-search.js';
 import { readBody } from './request-body.js';
 import type { RouteTable } from './route-table.js';
 import type { SessionTunings } from './session-tunings.js';
 import type { Streams } from './streams.js';
+import type { TakingIn } from './taking-in.js';
 import type { Tending } from './tending.js';
 import type { TuningNoted } from './tuning-noted.js';
 import type { TuningStreams } from './tuning-streams.js';
@@ -42,6 +44,8 @@ export interface Desk {
   readonly manifests: ManifestDesk;
   readonly limits: CallLimits;
   readonly gifts: Gifts;
+  readonly playerSearch: PlayerSearch;
+  readonly takingIn: TakingIn;
   readonly overview: OverviewCounts;
   readonly operatorStreams: OperatorStreams;
   /** How full the disk is, in bytes. */

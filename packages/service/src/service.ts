@@ -19,10 +19,12 @@ import type { Logger } from './log.js';
 import { ManifestDesk } from './manifest-desk.js';
 import { OperatorStreams } from './operator-streams.js';
 import { OverviewCounts } from './overview.js';
+import { PlayerSearch } from './player-search.js';
 import { Pruning } from './pruning.js';
 import { RouteTable } from './route-table.js';
 import { SessionTunings } from './session-tunings.js';
 import { Streams } from './streams.js';
+import { TakingIn } from './taking-in.js';
 import { Tending } from './tending.js';
 import { hashToken, newToken } from './tokens.js';
 import { TuningNoted } from './tuning-noted.js';
@@ -110,7 +112,9 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   }
   await tunings.load(environments.all);
   const manifests = new ManifestDesk();
-  const gifts = new Gifts(store, log);
+  const playerSearch = new PlayerSearch(store.reader, store.longReads, boards);
+  const takingIn = new TakingIn(store, environments, log);
+  const gifts = new Gifts(store, playerSearch, log);
   const overview = new OverviewCounts(clock, await store.reader.overview.openSessions());
   const operatorStreams: OperatorStreams = new OperatorStreams(
     () => clock.now(),
@@ -131,6 +135,8 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     manifests,
     limits: new CallLimits(options.limits),
     gifts,
+    playerSearch,
+    takingIn,
     overview,
     operatorStreams,
     disk: store.disk,
@@ -170,6 +176,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   void seasons.tend();
   void windows.tend();
   await gifts.goOn();
+  void takingIn.run();
   const pruning = new Pruning(store, log, clock);
   await pruning.run();
   const hourly = setInterval(() => {
@@ -194,6 +201,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     clearInterval(hourly);
     await pruning.stop();
     await gifts.stop();
+    await takingIn.stop();
     streams.close();
     handovers.close();
     boards.close();

@@ -5,6 +5,7 @@ export type { Reader } from './reader/reader.js';
 export type { Credential } from './reader/access.js';
 export type { ManifestDiff } from './reader/manifests.js';
 export { exportParts, type ExportCursor, type ExportedRows } from './reader/export.js';
+export type { ListedPlayer, PlayerFilters, PlayerOrder, PlayerPage } from './reader/players.js';
 export type { PlayerReads } from './reader/player.js';
 export type { Writer } from './writer/writer.js';
 export type { BoardReads, LiveSeason } from './reader/boards.js';
@@ -14,6 +15,7 @@ export type {
   DoubtfulRow,
   EditionRow,
   EnvironmentRow,
+  FoundByRow,
   GiftPlayerRow,
   GiftRow,
   SeasonRow,

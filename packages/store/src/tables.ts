@@ -453,6 +453,28 @@ export interface TombstoneTable {
   erased_at: Time;
 }
 
+/** What the players of an environment can be found by, beside their names. */
+export interface FoundByTable {
+  number: Generated<number>;
+  environment: WrittenOnce<number>;
+  /** As it is written: `currency/feather`, `progress/flight#/chapter`, `attribute/country`. */
+  of: WrittenOnce<string>;
+  /** Up to which player, by number, what was stored before it was declared has been taken in. */
+  through: number;
+  /** When all of it had been; null until then. */
+  ready_at: Time | null;
+  /** It is wanted no more: what was taken in goes in small steps, and then this row. */
+  dropped_at: Time | null;
+}
+
+/** What a player is found by: a number or a text, or neither where nothing stands there. */
+export interface FoundValueTable {
+  found_by: number;
+  player: number;
+  value: number | null;
+  text: string | null;
+}
+
 /** How much of what was kept longer than its term went. */
 export interface PrunedTable {
   environment: WrittenOnce<number>;
@@ -527,6 +549,8 @@ export interface Tables {
   gift_players: GiftPlayerTable;
   activity: ActivityTable;
   tombstones: TombstoneTable;
+  found_by: FoundByTable;
+  found_values: FoundValueTable;
   pruned: PrunedTable;
   probes: ProbeTable;
   commits: CommitTable;
@@ -552,6 +576,7 @@ export type DeviceRow = Selectable<DeviceTable>;
 export type UnsettledRow = Selectable<UnsettledTable>;
 export type LearnedRow = Selectable<LearnedTable>;
 export type EditionRow = Selectable<EditionTable>;
+export type FoundByRow = Selectable<FoundByTable>;
 export type BoardRow = Selectable<BoardTable>;
 export type SeasonRow = Selectable<SeasonTable>;
 export type StandingRow = Selectable<StandingTable>;

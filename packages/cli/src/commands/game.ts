@@ -125,6 +125,32 @@ export function addGame(program: Command): void {
     .action(showTerms);
 
   game
+    .command('found-by')
+    .description('what players can be found by beside their names, or add to it and take away')
+    .option('--add <what...>', 'such as currency/feather, progress/flight#/chapter, attribute/country')
+    .option('--drop <what...>', 'find players by these no more')
+    .option(...environmentOption)
+    .option(...jsonOption)
+    .action(async (options: ShowOptions & { readonly add?: string[]; readonly drop?: string[] }) => {
+      const { add = [], drop = [] } = options;
+      const operator = signedInOperator(options.environment);
+      let told = await operator.foundBy();
+      const before = told.foundBy.map(({ of }) => of);
+      const unknown = drop.find((one) => !before.includes(one));
+      if (unknown !== undefined)
+        throw new WrongCommandLine(`Players are not found by ${unknown}: see "vekkon game found-by".`);
+      if (add.length + drop.length > 0) {
+        told = await operator.setFoundBy([...before.filter((one) => !drop.includes(one)), ...add]);
+      }
+      const rows = told.foundBy.map(({ of, isReady }) => [of, isReady ? 'ready' : 'being taken in']);
+      print(told, options, () =>
+        rows.length === 0
+          ? 'Players are found by name and id only: add to it with --add currency/NAME.'
+          : table(['PLAYERS ARE FOUND BY', 'STATE'], rows),
+      );
+    });
+
+  game
     .command('empty')
     .description('make every player of an environment new; never of a live one')
     .option('--yes', 'do not ask', false)

@@ -37,3 +37,10 @@ export function durationFrom(text: string): number {
   if (unit === undefined) throw new InvalidArgumentError('Write how long, such as 2m, 1h or 7d.');
   return Number(many) * units[unit as keyof typeof units];
 }
+
+/** A number as it was typed, such as `-3` or `0.5`. */
+export function anyNumber(text: string): number {
+  const number = Number(text);
+  if (text.trim() === '' || !Number.isFinite(number)) throw new InvalidArgumentError('Write a number.');
+  return number;
+}

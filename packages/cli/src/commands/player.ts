@@ -1,4 +1,4 @@
-import type { LedgerPage, PlayerDetails, PlayerList, SessionList } from '@vekkon/protocol';
+import type { LedgerPage, PlayerDetails, SessionList } from '@vekkon/protocol';
 import type { Command } from 'commander';
 import { NotThere } from '../exit-status.js';
 import { confirmed } from '../output/confirm.js';
@@ -11,6 +11,7 @@ import { addCheckpoints, addDevices, addMakeCheckpoint } from './player-copies.j
 import { addCopy } from './player-copy.js';
 import { addErase } from './player-erase.js';
 import { addEdit } from './player-edit.js';
+import { addFind, listInWords } from './player-find.js';
 import { addHistory } from './player-history.js';
 
 interface ListOptions extends ShowOptions {
@@ -43,19 +44,10 @@ export function addPlayer(program: Command): void {
         joinedSince,
         count,
       });
-      print(list, options, () => listInWords(list));
+      print(list, options, () => listInWords(list, undefined));
     });
 
-  player
-    .command('find <text>')
-    .description('players in whose id or name a text stands, capitals or not, in any script')
-    .option('--count <number>', 'how many, at most 200', wholeNumber(1, 200), 20)
-    .option(...environmentOption)
-    .option(...jsonOption)
-    .action(async (search: string, options: ShowOptions & { readonly count: number }) => {
-      const list = await signedInOperator(options.environment).players({ search, count: options.count });
-      print(list, options, () => listInWords(list));
-    });
+  addFind(player);
 
   player
     .command('show <id>')
@@ -167,19 +159,6 @@ export function addPlayer(program: Command): void {
         ].join('\n'),
       );
     });
-}
-
-function listInWords({ players, total, isCapped }: PlayerList): string {
-  if (players.length === 0) return 'No player matches.';
-  const rows = players.map((one) => [
-    one.id,
-    one.name ?? '–',
-    one.sessionOn ?? '–',
-    timeInWords(one.lastJoinedAt),
-    timeInWords(one.createdAt),
-  ]);
-  const shown = faint(`${players.length} of ${isCapped ? 'more than ' : ''}${total} players`);
-  return `${table(['PLAYER', 'NAME', 'IN SESSION ON', 'LAST JOINED', 'FIRST SEEN'], rows)}\n\n${shown}`;
 }
 
 function playerInWords(details: PlayerDetails, sessions: SessionList['sessions']): string {

@@ -34,6 +34,7 @@ import type {
   SessionList,
   SignInResponse,
   TermsInHours,
+  FoundByList,
   TermsResponse,
   TrashList,
 } from '@vekkon/protocol';
@@ -207,6 +208,16 @@ export class VekkonOperator {
       readonly hasUnsettled?: 'true' | undefined;
       /** RFC 3339. */
       readonly joinedSince?: string | undefined;
+      /** By what they hold there, such as `currency/feather`, in its order. */
+      readonly by?: string | undefined;
+      readonly from?: number | undefined;
+      readonly to?: number | undefined;
+      readonly is?: string | undefined;
+      /** On this board, at `place` or above. */
+      readonly board?: string | undefined;
+      readonly place?: number | undefined;
+      readonly sort?: 'joined' | 'name' | 'id' | 'made' | undefined;
+      readonly order?: 'ascending' | 'descending' | undefined;
     } = {},
   ): Promise<PlayerList> {
     return this.#get(`/v1/players${queryOf(query)}`);
@@ -282,6 +293,16 @@ export class VekkonOperator {
   /** Sets how long what was is kept, in hours. */
   setTerms(terms: TermsInHours): Promise<TermsResponse> {
     return this.#transport.send({ method: 'PUT', path: '/v1/environment/terms', body: terms });
+  }
+
+  /** What players can be found by, beside their names and ids. */
+  foundBy(): Promise<FoundByList> {
+    return this.#get('/v1/environment/found-by');
+  }
+
+  /** Sets what players can be found by; what is stored already is taken in meanwhile. */
+  setFoundBy(of: readonly string[]): Promise<FoundByList> {
+    return this.#transport.send({ method: 'PUT', path: '/v1/environment/found-by', body: { of } });
   }
 
   /** Asks the host that holds a player for a save now. @returns whether it listens */

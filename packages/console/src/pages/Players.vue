@@ -1,13 +1,15 @@
 <script setup lang="ts">
-import type { PlayerSummary } from '@vekkon/protocol';
+import type { PlayerList } from '@vekkon/protocol';
 import Button from 'primevue/button';
 import Column from 'primevue/column';
 import DataTable, { type DataTableRowClickEvent } from 'primevue/datatable';
 import InputText from 'primevue/inputtext';
 import Select from 'primevue/select';
 import Skeleton from 'primevue/skeleton';
-import { ref, watch } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
+import FoundByBar from '../components/players/FoundByBar.vue';
+import { askedFor, type Ordered } from '../components/players/ordered.js';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import { refreshing } from '../refreshing.js';
 import { serviceUrl, useSignedIn } from '../signed-in.js';
@@ -27,7 +29,14 @@ const filters = () => ({
   ...(chosen.value === choices[2] && { joinedSince: new Date(Date.now() - 3_600_000).toISOString() }),
   ...(chosen.value === choices[3] && { hasUnsettled: 'true' as const }),
 });
-const players = ref<PlayerSummary[]>();
+type Listed = PlayerList['players'][number];
+const ordered = ref<Ordered>({ what: 'joined', from: '', to: '', isAscending: false });
+/** What stands in the column of what players were found by. */
+const foundIn = computed(() => {
+  const { what } = ordered.value;
+  return what.startsWith('on ') ? 'Place' : what.startsWith('by ') ? what.slice('by '.length) : undefined;
+});
+const players = ref<Listed[]>();
 const total = ref(0);
 const isCapped = ref(false);
 const next = ref<string | null>(null);
@@ -40,7 +49,8 @@ async function load(): Promise<void> {
   const ask = ++newestAsk;
   try {
     const count = Math.min(200, Math.max(perPage, players.value?.length ?? 0));
-    const page = await calls.value.players({ search: search.value.trim(), count, ...filters() });
+    const query = { search: search.value.trim(), count, ...filters(), ...askedFor(ordered.value) };
+    const page = await calls.value.players(query);
     if (ask !== newestAsk) return;
     players.value = page.players;
     total.value = page.total;
@@ -57,6 +67,7 @@ async function loadMore(): Promise<void> {
   const page = await calls.value.players({
     ...{ search: search.value.trim(), count: perPage, after: next.value },
     ...filters(),
+    ...askedFor(ordered.value),
   });
   newestAsk++;
   players.value = [...(players.value ?? []), ...page.players];
@@ -64,13 +75,17 @@ async function loadMore(): Promise<void> {
 }
 
 function open(event: DataTableRowClickEvent): void {
-  void router.push({ name: 'player', params: { id: (event.data as PlayerSummary).id } });
+  void router.push({ name: 'player', params: { id: (event.data as Listed).id } });
 }
 
-watch([search, chosen], () => {
-  players.value = players.value?.slice(0, perPage);
-  void load();
-});
+watch(
+  [search, chosen, ordered],
+  () => {
+    players.value = players.value?.slice(0, perPage);
+    void load();
+  },
+  { deep: true },
+);
 refreshing(load);
 </script>
 
@@ -96,6 +111,7 @@ refreshing(load);
       />
     </label>
   </div>
+  <FoundByBar v-model="ordered" />
   <ProblemNotice v-if="problem" :problem="problem" @again="load" />
   <div v-if="players === undefined && !problem" class="sheet waiting">
     <Skeleton v-for="line in 8" :key="line" height="1.6rem" />
@@ -104,6 +120,10 @@ refreshing(load);
     <template v-if="chosen !== everybody">
       <h2>Nobody is among them</h2>
       <p>Choose “{{ everybody }}” to see all players again.</p>
+    </template>
+    <template v-else-if="foundIn">
+      <h2>Nobody is found by {{ foundIn === 'Place' ? 'their place' : foundIn }} there</h2>
+      <p>Leave the fields beside it empty to see all who hold something there.</p>
     </template>
     <template v-else-if="search.trim() === ''">
       <h2>Nobody has joined yet</h2>
@@ -129,6 +149,13 @@ curl -X POST -H 'Authorization: Bearer HOST-KEY' \
       <Column header="Id">
         <template #body="{ data }"
           ><span class="muted numerals">{{ data.id }}</span></template
+        >
+      </Column>
+      <Column v-if="foundIn" :header="foundIn">
+        <template #body="{ data }"
+          ><span class="numerals">{{
+            typeof data.found === 'number' ? numberInWords(data.found) : (data.found ?? '–')
+          }}</span></template
         >
       </Column>
       <Column header="In session on">

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { change } from './changes.js';
+import { foundBy } from './players.js';
 import { id, recordKey, time } from './values.js';
 
 /** How many ids one gift may name. */
@@ -19,6 +20,12 @@ const filters = z.strictObject({
   inSession: z.literal(true).optional(),
   hasUnsettled: z.literal(true).optional(),
   joinedSince: time.optional(),
+  by: foundBy.optional(),
+  from: z.number().optional(),
+  to: z.number().optional(),
+  is: z.string().max(128).optional(),
+  board: z.string().max(300).optional(),
+  place: z.int().min(1).optional(),
 });
 
 /** Who gets it: everybody, those that are found, or those that are named. */

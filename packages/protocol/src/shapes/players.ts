@@ -28,21 +28,62 @@ export const playerSummary = z.object({
 });
 export type PlayerSummary = z.infer<typeof playerSummary>;
 
+/** What players can be found by: a key, a key and a JSON Pointer (RFC 6901) as its fragment, or an attribute. */
+export const foundBy = z.string().min(1).max(400).meta({
+  description: '`currency/feather`, `progress/flight#/chapter`, `attribute/country`',
+});
+
+export const foundByRequest = z.strictObject({ of: z.array(foundBy).max(12) });
+export const foundByResponse = z.object({
+  foundBy: z.array(
+    z.object({
+      of: z.string(),
+      isReady: z.boolean().meta({ description: 'Has what was stored before been taken in?' }),
+    }),
+  ),
+});
+export type FoundByList = z.infer<typeof foundByResponse>;
+
 /** Which players are asked for. */
 export const playersQuery = z.object({
   search: z.string().max(128).optional().meta({ description: 'A part of the id or of the name, in any case.' }),
   inSession: z.literal('true').optional().meta({ description: 'Only those who are in a session now.' }),
   hasUnsettled: z.literal('true').optional().meta({ description: 'Only those who have unsettled transactions.' }),
   joinedSince: time.optional().meta({ description: 'Only those who joined last at or after this.' }),
+  by: foundBy
+    .optional()
+    .meta({ description: 'By what they hold there, in its order: one of what players are found by.' }),
+  from: z.coerce.number().optional().meta({ description: 'With `by`: only those who hold at least so much.' }),
+  to: z.coerce.number().optional().meta({ description: 'With `by`: only those who hold at most so much.' }),
+  is: z.string().max(128).optional().meta({ description: 'With `by`: only those who hold exactly this.' }),
+  board: z
+    .string()
+    .max(300)
+    .optional()
+    .meta({ description: 'Only those on this board, in the order of their places.' }),
+  place: z.coerce.number().int().min(1).optional().meta({ description: 'With `board`: at this place or above.' }),
+  sort: z.enum(['joined', 'name', 'id', 'made']).optional().meta({
+    description:
+      'Without `by` and `board`: the last join if left out. A search that finds more than a thousand lists those who were made last first.',
+  }),
+  order: z.enum(['ascending', 'descending']).optional().meta({ description: 'Descending if left out.' }),
   count: z.coerce.number().int().min(1).max(200).default(50),
   after: z.string().max(400).optional(),
 });
 
 export const playerList = z.object({
-  players: z.array(playerSummary),
+  players: z.array(
+    playerSummary.extend({
+      found: z.union([z.number(), z.string()]).nullable().optional().meta({
+        description: 'With `by` what they hold there, with `board` their place.',
+      }),
+    }),
+  ),
   total: z.int().meta({ description: 'How many there are, on all pages; counting stops at a bound.' }),
   isCapped: z.boolean().meta({ description: 'There are more than `total`.' }),
-  next: z.string().nullable().meta({ description: 'Send it as `after` for the next page; null on the last.' }),
+  next: z.string().nullable().meta({
+    description: 'Send it as `after` for the next page; null on the last. A page may be short though there is more.',
+  }),
 });
 export type PlayerList = z.infer<typeof playerList>;
 

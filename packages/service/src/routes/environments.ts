@@ -1,3 +1,4 @@
+import { foundByInWords, isProblem, readFoundBy } from '@vekkon/core';
 import { Refusal, routes, type EnvironmentSummary } from '@vekkon/protocol';
 import { rfc3339, termsIn, type EnvironmentRow, type Reader } from '@vekkon/store';
 import { nameOf } from '../access.js';
@@ -74,6 +75,29 @@ export function serveEnvironments(desk: Desk): void {
     };
     await writer.do('setTerms', { environment: number, terms, by: nameOf(principal) });
     return termsOf(environment());
+  });
+
+  const foundByOf = async ({ number }: EnvironmentRow) => {
+    const rows = await reader.foundBy.all(number);
+    return { foundBy: rows.map(({ of, ready_at }) => ({ of, isReady: ready_at !== null })) };
+  };
+
+  serveRoute(desk, routes.foundBy, async ({ environment }) => foundByOf(environment()));
+
+  serveRoute(desk, routes.setFoundBy, async ({ body, environment, principal }) => {
+    const place = environment();
+    const { rules } = await reader.manifests.newestOf(place);
+    const known = new Set((await reader.foundBy.all(place.number)).map(({ of }) => of));
+    const of = body.of.map((text) => {
+      // What is declared no more may stay until somebody takes it away.
+      if (known.has(text)) return text;
+      const read = readFoundBy(text, rules.manifest);
+      if (isProblem(read)) throw new Refusal(read.problem.code, read.problem.detail, read.problem);
+      return foundByInWords(read);
+    });
+    await writer.do('setFoundBy', { environment: place.number, of, by: nameOf(principal) });
+    void desk.takingIn.run();
+    return foundByOf(place);
   });
 
   serveRoute(desk, routes.setPublishers, async ({ body, environment, principal }) => {

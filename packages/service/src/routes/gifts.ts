@@ -2,7 +2,6 @@ import { notGivable, type Change, type GiftContent } from '@vekkon/core';
 import { Refusal, routes, type Gift, type GiftAudience } from '@vekkon/protocol';
 import { rfc3339, takenBackWithin, type EnvironmentRow, type GiftRow } from '@vekkon/store';
 import { nameOf, type Principal } from '../access.js';
-import { somePlayers } from '../players-found.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
 const mostExamples = 10;
@@ -15,7 +14,7 @@ export function serveGifts(desk: Desk): void {
     const place = environment();
     await reader.manifests.newestOf(place);
     const content = contentOf(body);
-    const { ids, total, isCapped, next } = await somePlayers(longReads, place.number, body.audience, body.after);
+    const { ids, total, isCapped, next } = await desk.playerSearch.some(place, body.audience, body.after);
     const looks = await longTurns.take(nameOf(principal), () => longReads.lookAtGift(place, content, ids, clock.now()));
     const fits = looks.filter(({ problem }) => problem === null);
     const changed = fits.filter(({ words }) => words !== '');
@@ -44,7 +43,7 @@ export function serveGifts(desk: Desk): void {
       label,
       by: nameOf(principal),
     });
-    await desk.gifts.gather(number, place.number, audience);
+    await desk.gifts.gather(number, place, audience);
     return giftAsTold(await knownGift(place, number));
   });
 

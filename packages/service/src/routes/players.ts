@@ -12,6 +12,7 @@ import {
 } from '@vekkon/store';
 import { nameOf } from '../access.js';
 import { JsonPieces, JsonText } from '../answers.js';
+import type { PlayersWanted } from '../player-search.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
 /** How the ids of a rehearsal's players begin. */
@@ -25,21 +26,21 @@ export function servePlayers(desk: Desk): void {
   const { reader, longReads } = desk;
 
   serveRoute(desk, routes.players, async ({ query, environment }) => {
-    const { number } = environment();
-    const { search = '', count, after, inSession, hasUnsettled, joinedSince } = query;
-    const filters = {
+    const { count, after, inSession, hasUnsettled, joinedSince, order, ...rest } = query;
+    checkTogether(rest);
+    const wanted = {
+      ...rest,
       inSession: inSession === undefined ? undefined : true,
       hasUnsettled: hasUnsettled === undefined ? undefined : true,
       joinedSince: joinedSince === undefined ? undefined : Date.parse(joinedSince),
+      isAscending: order === undefined ? undefined : order === 'ascending',
     };
-    const isOfAll = search === '' && inSession === undefined && hasUnsettled === undefined;
-    const page = isOfAll
-      ? reader.players.page(number, count, after, filters)
-      : search === ''
-        ? longReads.playersPage(number, count, after, filters)
-        : longReads.playersFound(number, search, count, after, filters);
-    const { players, total, isCapped, next } = await page;
-    return { players: players.map(playerSummary), total, isCapped, next };
+    const { players, total, isCapped, next } = await desk.playerSearch.find(environment(), wanted, count, after);
+    const listed = players.map((one) => ({
+      ...playerSummary(one),
+      ...(one.found !== undefined && { found: one.found }),
+    }));
+    return { players: listed, total, isCapped, next };
   });
 
   serveRoute(desk, routes.player, async ({ params, environment }) => {
@@ -221,6 +222,25 @@ function ledgerLine(row: LedgerRow): LedgerLine {
 
 function timeOrNull(time: number | null): string | null {
   return time === null ? null : rfc3339(time);
+}
+
+/** What says something only beside something else. */
+function checkTogether({
+  by,
+  from,
+  to,
+  is,
+  board,
+  place,
+}: Pick<PlayersWanted, 'by' | 'from' | 'to' | 'is' | 'board' | 'place'>): void {
+  const alone = [from, to, is].some((one) => one !== undefined) && by === undefined;
+  if (alone) throw new Refusal('request-invalid', 'In the query: from, to and is need "by", which says what of.');
+  if (place !== undefined && board === undefined) {
+    throw new Refusal('request-invalid', 'In the query: place needs "board", which says on which.');
+  }
+  if (by !== undefined && board !== undefined) {
+    throw new Refusal('request-invalid', 'In the query: by and board each say an order: send one of them.');
+  }
 }
 
 export function playerSummary(row: PlayerRow & { readonly session_on: string | null }): PlayerSummary {

@@ -11,6 +11,7 @@ import * as manyAtOnce from './0011-many-at-once.js';
 import * as whatHappened from './0012-what-happened.js';
 import * as tombstones from './0013-tombstones-without-names.js';
 import * as terms from './0014-terms.js';
+import * as foundBy from './0015-found-by.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -31,6 +32,7 @@ const migrations: Record<string, Migration> = {
   '0012-what-happened': whatHappened,
   '0013-tombstones-without-names': tombstones,
   '0014-terms': terms,
+  '0015-found-by': foundBy,
 };
 
 /** The migration that a database of this version stands at. */

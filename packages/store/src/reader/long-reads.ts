@@ -4,6 +4,9 @@ import type { Reader } from './reader.js';
 const longReads = {
   playersPage: ({ players }) => players.page.bind(players),
   playersFound: ({ players }) => players.found.bind(players),
+  foundValues: ({ foundBy }) => foundBy.values.bind(foundBy),
+  playersFoundBy: ({ foundBy }) => foundBy.page.bind(foundBy),
+  playersNumbered: ({ players }) => players.numbered.bind(players),
   playerText: ({ players }) => players.text.bind(players),
   recordsAsOf: ({ players }) => players.asOf.bind(players),
   exportRows: ({ exported }) => exported.rows.bind(exported),

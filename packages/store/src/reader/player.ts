@@ -23,7 +23,14 @@ import type {
 import { recordsByKey } from '../records-by-key.js';
 import { outsideSince } from '../writer/checkpoints-in-work.js';
 import { recordOf } from '../writer/records-in-work.js';
-import { playersFound, playersPage, type PlayerFilters, type PlayerPage } from './players.js';
+import {
+  playersFound,
+  playersNumbered,
+  playersPage,
+  type PlayersAsked,
+  type PlayerFilters,
+  type PlayerPage,
+} from './players.js';
 
 /** Players, and everything that is kept of one. */
 export class PlayerReads {
@@ -36,7 +43,7 @@ export class PlayerReads {
   }
 
   /** A page of an environment's players, those who joined last first. */
-  async page(environment: number, count: number, after?: string, filters?: PlayerFilters): Promise<PlayerPage> {
+  async page(environment: number, count: number, after?: string, filters?: PlayersAsked): Promise<PlayerPage> {
     return playersPage(this.#db, environment, count, after, filters);
   }
 
@@ -46,9 +53,14 @@ export class PlayerReads {
     search: string,
     count: number,
     after?: string,
-    filters?: PlayerFilters,
+    filters?: PlayersAsked,
   ): Promise<PlayerPage> {
     return playersFound(this.#db, environment, search, count, after, filters);
+  }
+
+  /** Those of some players who are asked for, in the order in which they are named. */
+  async numbered(numbers: readonly number[], filters: PlayerFilters & { readonly search?: string | undefined }) {
+    return playersNumbered(this.#db, numbers, filters);
   }
 
   async one(environment: number, id: string) {

@@ -1,5 +1,5 @@
 import { foldedText } from '@vekkon/core';
-import { sql, type Expression, type ExpressionBuilder, type Kysely, type SqlBool } from 'kysely';
+import { sql, type Expression, type ExpressionBuilder, type Kysely, type RawBuilder, type SqlBool } from 'kysely';
 import { fewestLetters, playersWithPart } from '../engines/sqlite/player-search.js';
 import { keptQuery } from '../kept-query.js';
 import type { PlayerRow, Tables } from '../tables.js';
@@ -7,6 +7,8 @@ import type { PlayerRow, Tables } from '../tables.js';
 export type ListedPlayer = PlayerRow & {
   /** The host of the open session. */
   readonly session_on: string | null;
+  /** What they were found by; undefined where they were not asked for by anything that they hold. */
+  readonly found?: number | string | null;
 };
 
 export interface PlayerPage {
@@ -29,6 +31,17 @@ export interface PlayerFilters {
   readonly joinedSince?: number | undefined;
 }
 
+/** In which order players are listed. */
+export type PlayerOrder = 'joined' | 'name' | 'id' | 'made';
+
+/** Which players are asked for, and in which order. */
+export interface PlayersAsked extends PlayerFilters {
+  /** By the last join, if left out. */
+  readonly sort?: PlayerOrder | undefined;
+  /** The smallest, or the earliest, first. */
+  readonly isAscending?: boolean | undefined;
+}
+
 /** Where counting stops: of all players, and of those that a search finds. */
 const mostCounted = 10_000;
 const mostFound = 1_000;
@@ -36,44 +49,86 @@ const mostFound = 1_000;
 /** Who never joined comes last. In the words of the index. */
 const lastJoin = sql<number>`coalesce(players.last_joined_at, 0)`;
 
-/** A page of an environment's players, those who joined last first. */
+/** What players are ordered by, each by an index of the environment's players; of equal ones, by their numbers. */
+const orders: { readonly [order in PlayerOrder]: RawBuilder<string | number> } = {
+  joined: lastJoin,
+  name: sql.ref<string>('players.folded'),
+  id: sql.ref<string>('players.id'),
+  made: sql.ref<number>('players.number'),
+};
+
+/** A page of an environment's players, those who joined last first unless another order is asked for. */
 export async function playersPage(
   db: Kysely<Tables>,
   environment: number,
   count: number,
   after: string | undefined,
-  filters: PlayerFilters = {},
+  asked: PlayersAsked = {},
 ): Promise<PlayerPage> {
-  const some = await someOf(db, environment, filters);
+  const some = await someOf(db, environment, asked);
   if (some !== undefined && some.length <= mostCounted) {
-    return pageOf(await joinedIn(db, some, filters), count, after, (shown) => withNumbers(db, shown));
+    return pageOf(db, await placedAmong(db, some, asked), count, after, asked);
   }
   // So many that they are met soon on the way through all of them.
-  const isOne = isAmong(filters);
-  const counted = await countOfPlayers(db, environment, filters.joinedSince ?? 0, mostCounted + 1);
+  const { sort = 'joined', isAscending = false } = asked;
+  const by = orders[sort];
+  const direction = isAscending ? 'asc' : 'desc';
+  const counted = await countOfPlayers(db, environment, asked.joinedSince ?? 0, mostCounted + 1);
   let page = listed(db)
+    .select(by.as('by'))
     .where('players.environment', '=', environment)
-    .where(isOne)
-    .orderBy(lastJoin, 'desc')
-    .orderBy('players.number', 'desc')
+    .where(isAmong(asked))
+    .orderBy(by, direction)
+    .orderBy('players.number', direction)
     .limit(count + 1);
-  const [joinedAt, number] = (after ?? '').split('.').map(Number);
-  if (joinedAt !== undefined && number !== undefined) {
+  const cursor = readCursor(after, sort);
+  if (cursor !== undefined) {
+    const [further, than] = isAscending ? (['>=', '>'] as const) : (['<=', '<'] as const);
     // The first says where in the index to begin.
     page = page
-      .where(lastJoin, '<=', joinedAt)
+      .where(by, further, cursor.by)
       .where((where) =>
         where.or([
-          where(lastJoin, '<', joinedAt),
-          where.and([where(lastJoin, '=', joinedAt), where('players.number', '<', number)]),
+          where(by, than, cursor.by),
+          where.and([where(by, '=', cursor.by), where('players.number', than, cursor.number)]),
         ]),
       );
   }
   const rows = await page.execute();
-  const players = rows.slice(0, count);
-  const next = rows.length > count ? afterJoin(players.at(-1)) : null;
+  const last = rows.length > count ? rows[count - 1] : undefined;
   const total = some?.length ?? counted[0]?.players ?? 0;
-  return { players, total: Math.min(total, mostCounted), isCapped: total > mostCounted, next };
+  return countedPage(
+    rows.slice(0, count),
+    total,
+    mostCounted,
+    last === undefined ? null : cursorOf(last.by, last.number),
+  );
+}
+
+/** A page of players of whom so many were counted, up to a bound. */
+export function countedPage(
+  players: readonly ListedPlayer[],
+  counted: number,
+  most: number,
+  next: string | null,
+): PlayerPage {
+  return { players, total: Math.min(counted, most), isCapped: counted > most, next };
+}
+
+/** Where a page ends: what its last player is ordered by, and their number. */
+function cursorOf(by: string | number, number: number): string {
+  return `${encodeURIComponent(by)}.${number}`;
+}
+
+/** @returns undefined where it begins */
+function readCursor(
+  after: string | undefined,
+  sort: PlayerOrder,
+): { readonly by: string | number; readonly number: number } | undefined {
+  const [, by, number] = /^(.*)\.(\d+)$/s.exec(after ?? '') ?? [];
+  if (by === undefined || number === undefined) return undefined;
+  const isOfTexts = sort === 'name' || sort === 'id';
+  return { by: isOfTexts ? decoded(by) : Number(by), number: Number(number) };
 }
 
 /**
@@ -88,7 +143,7 @@ export async function playersFound(
   search: string,
   count: number,
   after: string | undefined,
-  filters: PlayerFilters = {},
+  asked: PlayersAsked = {},
 ): Promise<PlayerPage> {
   const text = foldedText(search);
   const made = /^made\.(\d+)$/.exec(after ?? '')?.[1];
@@ -105,37 +160,66 @@ export async function playersFound(
   const isCapped = found.length > mostFound || made !== undefined;
   if (isCapped) {
     const looked = found.slice(0, count);
-    const rows = await withNumbers(db, await amongFound(db, environment, looked, filters));
-    const players = rows.toSorted((one, other) => other.number - one.number);
+    const players = await playersNumbered(db, looked, asked);
     return { players, total: mostFound, isCapped, next: found.length > count ? `made.${looked.at(-1)}` : null };
   }
-  const joined = await joinedIn(db, await amongFound(db, environment, found, filters), {});
-  return pageOf(joined, count, after, (shown) => withNumbers(db, shown));
+  return pageOf(db, await placedAmong(db, found, asked), count, after, asked);
 }
 
-interface Joined {
+/** Those of some players who are asked for, in the order in which they are named. */
+export async function playersNumbered(
+  db: Kysely<Tables>,
+  numbers: readonly number[],
+  { search = '', ...filters }: PlayerFilters & { readonly search?: string | undefined },
+): Promise<readonly ListedPlayer[]> {
+  if (numbers.length === 0) return [];
+  const rows = await listed(db)
+    .where('players.number', 'in', [...numbers])
+    .where(isAmong(filters))
+    .where(isNamedLike(search))
+    .execute();
+  const byNumber = new Map(rows.map((row) => [row.number, row]));
+  return numbers.flatMap((number) => byNumber.get(number) ?? []);
+}
+
+/** Does a text stand in a player's name or id, capitals or not? */
+export function isNamedLike(search: string) {
+  return ({ lit, ref }: ExpressionBuilder<Tables, 'players'>): Expression<SqlBool> => {
+    if (search === '') return lit(true);
+    const pattern = `%${foldedText(search).replaceAll(/[\\%_]/g, '\\$&')}%`;
+    return sql<boolean>`${ref('players.folded')} like ${pattern} escape '\\'`;
+  };
+}
+
+/** A player, and what they are ordered by. */
+interface PlacedPlayer {
   readonly number: number;
-  readonly joinedAt: number;
+  readonly by: string | number;
 }
 
-/** A page of players who are known by their numbers, those who joined last first. */
+/** A page of players who are known by their numbers. */
 async function pageOf(
-  joined: readonly Joined[],
+  db: Kysely<Tables>,
+  placed: readonly PlacedPlayer[],
   count: number,
   after: string | undefined,
-  read: (numbers: readonly number[]) => Promise<readonly ListedPlayer[]>,
+  { sort = 'joined', isAscending = false }: PlayersAsked,
 ): Promise<PlayerPage> {
-  const [joinedAt = Infinity, number = 0] = after === undefined ? [] : after.split('.').map(Number);
-  const rest = joined
-    .filter((one) => one.joinedAt < joinedAt || (one.joinedAt === joinedAt && one.number < number))
-    .toSorted((one, other) => other.joinedAt - one.joinedAt || other.number - one.number);
-  const shown = rest.slice(0, count).map((one) => one.number);
-  const place = new Map(shown.map((one, index) => [one, index]));
-  const players = (await read(shown)).toSorted(
-    (one, other) => (place.get(one.number) ?? 0) - (place.get(other.number) ?? 0),
+  const cursor = readCursor(after, sort);
+  const compare = (one: PlacedPlayer, other: PlacedPlayer) => {
+    const order = one.by < other.by ? -1 : one.by > other.by ? 1 : one.number - other.number;
+    return isAscending ? order : -order;
+  };
+  const rest = placed.filter((one) => cursor === undefined || compare(one, cursor) > 0).toSorted(compare);
+  const shown = rest.slice(0, count);
+  const players = await playersNumbered(
+    db,
+    shown.map(({ number }) => number),
+    {},
   );
-  const next = rest.length > count ? afterJoin(players.at(-1)) : null;
-  return { players, total: joined.length, isCapped: false, next };
+  const last = rest.length > count ? shown.at(-1) : undefined;
+  const next = last === undefined ? null : cursorOf(last.by, last.number);
+  return { players, total: placed.length, isCapped: false, next };
 }
 
 /**
@@ -157,7 +241,7 @@ async function someOf(
 }
 
 /** Is a player among those that are asked for? */
-function isAmong({ inSession, hasUnsettled, joinedSince }: PlayerFilters) {
+export function isAmong({ inSession, hasUnsettled, joinedSince }: PlayerFilters) {
   return ({ eb, and, exists, selectFrom }: ExpressionBuilder<Tables, 'players'>) => {
     const asked: Expression<SqlBool>[] = [];
     if (inSession === true) {
@@ -173,29 +257,7 @@ function isAmong({ inSession, hasUnsettled, joinedSince }: PlayerFilters) {
   };
 }
 
-/** Those of the players found that are asked for, in the order in which they were found. */
-async function amongFound(
-  db: Kysely<Tables>,
-  environment: number,
-  found: readonly number[],
-  filters: PlayerFilters,
-): Promise<readonly number[]> {
-  if (found.length === 0 || Object.values(filters).every((one) => one === undefined)) return found;
-  const rows = await db
-    .selectFrom('players')
-    .select('players.number')
-    .where('players.number', 'in', [...found])
-    .where(isAmong(filters))
-    .execute();
-  const among = new Set(rows.map(({ number }) => number));
-  return found.filter((number) => among.has(number));
-}
-
-function afterJoin(last: PlayerRow | undefined): string | null {
-  return last === undefined ? null : `${last.last_joined_at ?? 0}.${last.number}`;
-}
-
-function listed(db: Kysely<Tables>) {
+export function listed(db: Kysely<Tables>) {
   return db
     .selectFrom('players')
     .leftJoin('sessions', (on) =>
@@ -205,26 +267,20 @@ function listed(db: Kysely<Tables>) {
     .select('sessions.host as session_on');
 }
 
-async function withNumbers(db: Kysely<Tables>, numbers: readonly number[]): Promise<ListedPlayer[]> {
-  if (numbers.length === 0) return [];
-  return listed(db)
-    .where('players.number', 'in', [...numbers])
-    .execute();
-}
-
-/** When each of the players joined last; only those who did since a time, where that is asked for. */
-async function joinedIn(
+/** Those of some players who are asked for, each with what they are ordered by. */
+async function placedAmong(
   db: Kysely<Tables>,
   numbers: readonly number[],
-  { joinedSince = 0 }: PlayerFilters,
-): Promise<readonly Joined[]> {
+  { sort = 'joined', ...filters }: PlayersAsked,
+): Promise<readonly PlacedPlayer[]> {
   if (numbers.length === 0) return [];
   const rows = await db
     .selectFrom('players')
-    .select(['number', lastJoin.as('joinedAt')])
-    .where('number', 'in', [...numbers])
+    .select(['players.number', orders[sort].as('by')])
+    .where('players.number', 'in', [...numbers])
+    .where(isAmong(filters))
     .execute();
-  return rows.filter(({ joinedAt }) => joinedAt >= joinedSince);
+  return rows;
 }
 
 /** The numbers of players whose name or id holds a text, looked for one by one; who was made last first. */
@@ -324,3 +380,11 @@ const startOfId = keptQuery((db, environment: number, from: string, until: strin
     .where('number', '<', before)
     .limit(most),
 );
+
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+}

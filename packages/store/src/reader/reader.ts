@@ -6,6 +6,7 @@ import { ActivityReads } from './activity.js';
 import { BoardReads } from './boards.js';
 import { EnvironmentReads } from './environments.js';
 import { ExportReads } from './export.js';
+import { FoundByReads } from './found-by.js';
 import { GiftReads } from './gifts.js';
 import { HistoryReads } from './history.js';
 import { ManifestReads } from './manifests.js';
@@ -24,6 +25,7 @@ export class Reader {
   readonly boards: BoardReads;
   readonly environments: EnvironmentReads;
   readonly exported: ExportReads;
+  readonly foundBy: FoundByReads;
   readonly gifts: GiftReads;
   readonly history: HistoryReads;
   readonly manifests: ManifestReads;
@@ -42,6 +44,7 @@ export class Reader {
     this.boards = new BoardReads(db);
     this.environments = new EnvironmentReads(db);
     this.exported = new ExportReads(db);
+    this.foundBy = new FoundByReads(db, manifests);
     this.history = new HistoryReads(db);
     this.players = new PlayerReads(db, manifests);
     this.gifts = new GiftReads(db, this.players, manifests);

@@ -19,6 +19,7 @@ const belongings = [
       'written_by_players',
       'sessions',
       'devices',
+      'found_values',
       'outside_requests',
     ] as const
   ).map((table) => ({ table, column: 'player', owners: 'players', key: 'number' }) as const),

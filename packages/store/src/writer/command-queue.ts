@@ -6,6 +6,7 @@ import { ChangedMeanwhile } from './changed-meanwhile.js';
 import { commands, type CommandName } from './commands/index.js';
 import type { Stamp, WriterContext } from './context.js';
 import { crossed, type Crossed } from '../crossing.js';
+import { FoundByInWork } from './found-by-in-work.js';
 import { FeedInWork } from './feed-in-work.js';
 import { HeldRecordsOfPlayers } from './held-records.js';
 import { HostInstances } from './host-instances.js';
@@ -64,6 +65,7 @@ export class CommandQueue {
       leases: new Leases(startedAt, notes),
       instances: new HostInstances(engine.writing, notes),
       boards: new NotedMap(notes),
+      foundBy: new FoundByInWork(engine.writing, new NotedMap(notes)),
       feed: new FeedInWork(notes),
       changedMeanwhile: new ChangedMeanwhile(),
       notedOfDevices: new NotedOfDevices(),

@@ -4,6 +4,7 @@ import type { Engine } from '../engines/engine.js';
 import type { Manifests } from '../manifests.js';
 import type { EnvironmentRow, Tables } from '../tables.js';
 import type { ChangedMeanwhile } from './changed-meanwhile.js';
+import type { FoundByInWork } from './found-by-in-work.js';
 import type { FeedInWork } from './feed-in-work.js';
 import type { HeldRecordsOfPlayers } from './held-records.js';
 import type { HostInstances } from './host-instances.js';
@@ -24,6 +25,7 @@ export interface WriterContext {
   readonly instances: HostInstances;
   /** As they stand now, by environment and key. */
   readonly boards: NotedMap<string, KnownBoard>;
+  readonly foundBy: FoundByInWork;
   readonly feed: FeedInWork;
   readonly changedMeanwhile: ChangedMeanwhile;
   readonly notedOfDevices: NotedOfDevices;

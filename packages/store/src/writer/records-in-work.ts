@@ -193,6 +193,7 @@ export class RecordsInWork {
       rows.push([player, key, record.revision, text, flagOf(record), seen, now]);
     }
     await this.#runAll(upsertRecord.compiled(this.#place.db), rows);
+    await this.#place.foundBy.changed(player, this.#manifest, this.#changed);
     const history = this.#history.map((row) => {
       const { key, revision, follows, value, removed, at, session, by, label } = row;
       const digest = historyDigest(player, { key, revision, follows, value, removed, seen, at });
@@ -246,7 +247,7 @@ export class RecordsInWork {
 const rowBytes = 200;
 
 /** Where records are read and written. */
-type Place = Pick<WriterContext, 'db' | 'runMany' | 'held' | 'changedMeanwhile'>;
+type Place = Pick<WriterContext, 'db' | 'runMany' | 'held' | 'changedMeanwhile' | 'foundBy'>;
 
 function heldFrom(rows: readonly RecordRow[], manifest: Manifest): HeldRecords {
   const keyOf = new Map(rows.map((row) => [row.key, currentKey(row.key, manifest)]));

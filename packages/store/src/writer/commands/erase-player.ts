@@ -63,6 +63,7 @@ export async function erasePlayer(
     'outside_requests',
     'trial_players',
     'gift_players',
+    'found_values',
     'sessions',
   ] as const) {
     await db.deleteFrom(table).where('player', '=', number).execute();

@@ -18,6 +18,7 @@ import { installManifest, watchPlayers } from './install-manifest.js';
 import { setLearning } from './learning.js';
 import { emptyEnvironment, makeNew } from './make-new.js';
 import { abandonGift, beginGift, directGift, gatherGift, giftStep } from './gifts.js';
+import { setFoundBy, takeInFound } from './found-by.js';
 import { importPlayers } from './import-players.js';
 import { drop, settle } from './unsettled.js';
 import {
@@ -62,6 +63,8 @@ export const commands = {
   prune,
   thin,
   setTerms,
+  setFoundBy,
+  takeInFound,
   noteTime,
   erasePlayer,
   putRecord,

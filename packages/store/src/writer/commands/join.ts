@@ -162,7 +162,7 @@ const setName = keptQuery((db, name: string, asFound: string, number: number) =>
 const insertSession = keptInsert('sessions');
 
 async function openSession(
-  { db }: WriterContext,
+  { db, foundBy }: WriterContext,
   join: Join & Stamp,
   { player, records, manifest }: Joining,
 ): Promise<SessionRow> {
@@ -217,6 +217,7 @@ async function openSession(
     outcomes_bytes: 0,
   };
   await insertSession(db, row);
+  await foundBy.joined(join.environment, number, manifest.rules.manifest, join.attributes);
   return row;
 }
 

@@ -74,6 +74,7 @@ const steps = {
   answers,
   sessions,
   activity: older('activity', ['number'], 'until', 0),
+  'found-by-dropped': foundByDropped,
 } satisfies { readonly [name: string]: Step };
 
 export type PruneStep = keyof typeof steps;
@@ -200,4 +201,20 @@ async function sessions({ db, now, after, atMost }: Look): Promise<number | null
   if (rows.length < atMost) return null;
   // Of one moment there may be more than were looked at: they are looked at again, unless all of these stay.
   return ids.length > 0 ? last - 1 : last;
+}
+
+/** What nobody wants to find players by any more. */
+async function foundByDropped({ db, atMost }: Look): Promise<number | null> {
+  const dropped = await db.selectFrom('found_by').select('number').where('dropped_at', 'is not', null).executeTakeFirst();
+  if (dropped === undefined) return null;
+  const { number } = dropped;
+  const done = await db
+    .deleteFrom('found_values')
+    .where('found_by', '=', number)
+    .where('player', 'in', (select) =>
+      select.selectFrom('found_values').select('player').where('found_by', '=', number).limit(atMost),
+    )
+    .executeTakeFirst();
+  if (Number(done.numDeletedRows) < atMost) await db.deleteFrom('found_by').where('number', '=', number).execute();
+  return 0;
 }
