@@ -334,3 +334,64 @@ describe('saves in bulk', () => {
     expect((await world.operator.player('p-many')).records['progress/climbs']?.value).to.equal(500);
   });
 });
+
+describe("a session's saves", () => {
+  const clock = new TestClock();
+  let world: World;
+  before(async () => {
+    world = await World.start({ clock });
+  });
+  after(() => world.close());
+
+  it('are told one by one, with what each changed and why, the newest first', async () => {
+    const session = await world.host().join('p-saves');
+    for (const climb of [8811, 8812]) {
+      clock.pass(5);
+      session.credit('feather', 30, `climb ${climb}`);
+      session.merge('flight', { chapter: climb - 8809 });
+      await session.save();
+    }
+    // What an operator's tool does meanwhile is no save of the session.
+    await world
+      .host()
+      .change('p-saves', 'gift', [{ changes: [{ op: 'credit', key: 'currency/opal', amount: 1, reason: 'a gift' }] }]);
+    clock.pass(5);
+    session.debit('feather', 5, 'tea');
+    await session.leave();
+    const { saves, troubles, next } = await world.operator.savesOf(session.id);
+    expect(saves.map(({ moved }) => moved)).to.deep.equal([
+      ['−5 feather: tea'],
+      ['+30 feather: climb 8812'],
+      ['+30 feather: climb 8811'],
+    ]);
+    expect(saves[1]!.records.map(({ key, words }) => [key, words])).to.deep.equal([
+      ['currency/feather', ['70 → 100']],
+      ['progress/flight', ['chapter: 2 → 3']],
+    ]);
+    expect([saves[1]!.bytes > 10, troubles, next]).to.deep.equal([true, [], null]);
+    const first = await world.operator.savesOf(session.id, { count: 1 });
+    const second = await world.operator.savesOf(session.id, { count: 1, before: first.next ?? undefined });
+    expect(second.saves).to.deep.equal(saves.slice(1, 2));
+  });
+
+  it('come with the tries that failed before them, which the sender counts by itself', async () => {
+    let failing = 0;
+    const host = world.host('ridge-eu-1', {
+      fetch: (...request) => {
+        const fails = String(request[0]).endsWith('/saves') && failing-- > 0;
+        return fails ? Promise.reject(new TypeError('fetch failed')) : fetch(...request);
+      },
+    });
+    const session = await host.join('p-tries');
+    session.increase('climbs', 1);
+    failing = 2;
+    await session.save();
+    await session.leave();
+    const { troubles } = await world.operator.savesOf(session.id);
+    expect(troubles.map(({ what, detail }) => [what, detail])).to.deep.equal([
+      ['tries-failed', 'save 1: 2 tries had failed before'],
+    ]);
+    const { activity } = await world.operator.activity({ player: 'p-tries', failed: 'true' });
+    expect(activity.map(({ what, by }) => [what, by])).to.deep.equal([['tries-failed', 'ridge-eu-1']]);
+  });
+});

@@ -73,7 +73,7 @@ export const theme = definePreset(Aura, {
         primary: { color: '#7cc0c4', contrastColor: '#0d1a1f', hoverColor: '#99d2d5', activeColor: '#b9e2e4' },
         text: { color: '#e9e4d2', hoverColor: '#fff8e2', mutedColor: '#a3ada4' },
         content: { background: '#16282d', borderColor: '#2b4348' },
-        formField: { background: '#11211f', borderColor: '#3a5458' },
+        formField: { background: '#11211f', borderColor: '#3a5458', placeholderColor: '#a3ada4' },
       },
     },
   },

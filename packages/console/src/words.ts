@@ -33,6 +33,13 @@ export function clockInWords(time: string): string {
   return clock.format(new Date(time));
 }
 
+const clockWithSeconds = new Intl.DateTimeFormat('en-GB', { timeStyle: 'medium' });
+
+/** "14:05:32": of a day that is known. */
+export function secondInWords(time: string): string {
+  return clockWithSeconds.format(new Date(time));
+}
+
 /** "41.5 MiB" */
 export function bytesInWords(bytes: number): string {
   const units = ['bytes', 'KiB', 'MiB', 'GiB', 'TiB'];

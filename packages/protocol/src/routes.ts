@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { boardRoutes } from './routes/board-routes.js';
 import { deviceRoutes } from './routes/device-routes.js';
 import { watchRoutes } from './routes/watch-routes.js';
+import { findingRoutes } from './routes/finding-routes.js';
 import { transferRoutes } from './routes/transfer-routes.js';
 import { giftRoutes } from './routes/gift-routes.js';
 import { manifestRoutes } from './routes/manifest-routes.js';
@@ -280,25 +281,6 @@ export const routes = {
     response: players.playerList,
     problems: ['found-by-not-ready', 'key-not-declared', 'board-unknown', 'board-not-ready', 'season-unknown'],
   },
-  foundBy: {
-    method: 'get',
-    path: '/v1/environment/found-by',
-    summary: 'What players can be found by, beside their names and ids',
-    callers: ['viewer'],
-    status: 200,
-    response: players.foundByResponse,
-    problems: [],
-  },
-  setFoundBy: {
-    method: 'put',
-    path: '/v1/environment/found-by',
-    summary: 'Sets what players can be found by; what is stored already is taken in meanwhile',
-    callers: ['support'],
-    body: players.foundByRequest,
-    status: 200,
-    response: players.foundByResponse,
-    problems: ['key-malformed', 'key-not-declared', 'path-not-found'],
-  },
   player: {
     method: 'get',
     path: '/v1/players/{player}',
@@ -380,6 +362,7 @@ export const routes = {
   ...repairRoutes,
   ...giftRoutes,
   ...transferRoutes,
+  ...findingRoutes,
   ...watchRoutes,
   ...boardRoutes,
   ...tuningRoutes,

@@ -6,6 +6,7 @@ const ofPlay: ReadonlySet<string> = new Set([
   'handover-wanted',
   'save-refused',
   'came-late',
+  'tries-failed',
   'result-doubtful',
 ]);
 
@@ -13,6 +14,7 @@ const ofPlay: ReadonlySet<string> = new Set([
 export const failures: readonly string[] = [
   'save-refused',
   'came-late',
+  'tries-failed',
   'taken-over',
   'sign-in-failed',
   'sign-in-locked',

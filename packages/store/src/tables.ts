@@ -1,6 +1,7 @@
 import type { ColumnType, Generated, Insertable, Selectable } from 'kysely';
 import type { LedgerLine, ScoreDeclaration, SessionEnd, Trashed } from '@vekkon/core';
 import type { Role } from '@vekkon/protocol';
+import type { FoundByTable, FoundValueTable } from './found-by-tables.js';
 import type { GiftPlayerTable, GiftTable } from './gift-tables.js';
 import type {
   DraftChangeTable,
@@ -451,28 +452,6 @@ export interface TombstoneTable {
   /** A hash of the environment and the id: it tells who they were only to who knows the id. */
   player: string;
   erased_at: Time;
-}
-
-/** What the players of an environment can be found by, beside their names. */
-export interface FoundByTable {
-  number: Generated<number>;
-  environment: WrittenOnce<number>;
-  /** As it is written: `currency/feather`, `progress/flight#/chapter`, `attribute/country`. */
-  of: WrittenOnce<string>;
-  /** Up to which player, by number, what was stored before it was declared has been taken in. */
-  through: number;
-  /** When all of it had been; null until then. */
-  ready_at: Time | null;
-  /** It is wanted no more: what was taken in goes in small steps, and then this row. */
-  dropped_at: Time | null;
-}
-
-/** What a player is found by: a number or a text, or neither where nothing stands there. */
-export interface FoundValueTable {
-  found_by: number;
-  player: number;
-  value: number | null;
-  text: string | null;
 }
 
 /** How much of what was kept longer than its term went. */

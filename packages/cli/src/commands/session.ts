@@ -1,4 +1,4 @@
-import type { HostSessionList, SessionDetails, SessionList } from '@vekkon/protocol';
+import type { HostSessionList, SessionDetails, SessionList, SessionSaves } from '@vekkon/protocol';
 import { valueDifferences, differenceInWords, type Json } from '@vekkon/core';
 import type { Command } from 'commander';
 import { WrongCommandLine } from '../exit-status.js';
@@ -48,9 +48,35 @@ export function addSession(program: Command): void {
     .option(...environmentOption)
     .option(...jsonOption)
     .action(async (id: string, options: ShowOptions) => {
-      const one = await signedInOperator(options.environment).session(id);
-      print(one, options, () => sessionInWords(one));
+      const operator = signedInOperator(options.environment);
+      const [one, saves] = await Promise.all([operator.session(id), operator.savesOf(id, { count: savesShown })]);
+      print({ ...one, ...saves }, options, () => `${sessionInWords(one)}\n\n${savesInWords(saves)}`);
     });
+}
+
+const savesShown = 30;
+
+function savesInWords({ saves, troubles, next }: SessionSaves): string {
+  const rows = [
+    ...saves.map((one) => ({ at: one.at, what: 'save', size: `${one.bytes} B`, words: changesInWords(one) })),
+    ...troubles.map(({ at, what, detail }) => ({ at, what, size: '', words: detail })),
+  ].toSorted((one, other) => (one.at < other.at ? 1 : -1));
+  if (rows.length === 0) return faint('No save has changed anything.');
+  const shown = rows.map(({ at, what, size, words }) => [timeInWords(at), what, size, words]);
+  const more = next === null ? '' : faint(`\n\n${savesShown} saves are shown: there are earlier ones.`);
+  return `${table(['WHEN', 'WHAT', 'SIZE', 'CHANGED'], shown)}${more}`;
+}
+
+/** What one save did: movements with their reasons, then what else is different. */
+function changesInWords({ moved, records }: SessionSaves['saves'][number]): string {
+  const others = records
+    .filter(({ key }) => moved.length === 0 || !key.startsWith('currency/'))
+    .map(({ key, words }) => `${key} ${words === null ? 'changed' : words.join(', ')}`);
+  return short([...moved, ...others].join('; '));
+}
+
+function short(text: string): string {
+  return text.length <= 160 ? text : `${text.slice(0, 159)}…`;
 }
 
 function ofPlayer({ sessions }: SessionList): string {

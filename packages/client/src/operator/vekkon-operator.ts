@@ -32,6 +32,7 @@ import type {
   PlayerList,
   SessionDetails,
   SessionList,
+  SessionSaves,
   SignInResponse,
   TermsInHours,
   FoundByList,
@@ -230,6 +231,11 @@ export class VekkonOperator {
   /** A player's newest sessions. */
   sessionsOf(player: string, count = 20): Promise<SessionList> {
     return this.#get(`/v1/players/${encodeURIComponent(player)}/sessions?count=${count}`);
+  }
+
+  /** The saves of a session that changed something, the newest first, and what went wrong meanwhile. */
+  savesOf(session: string, query: { readonly count?: number; readonly before?: number | undefined } = {}) {
+    return this.#get<SessionSaves>(`/v1/sessions/${encodeURIComponent(session)}/saves${queryOf(query)}`);
   }
 
   /** A session with what was loaded at join and what is stored since. */

@@ -58,7 +58,7 @@ export class RetryingTransport implements Transport {
     const startedAt = performance.now();
     for (let attempt = 1; ; attempt++) {
       try {
-        const answer = await this.#inner.send<Answer>(sent);
+        const answer = await this.#inner.send<Answer>(this.#withTries(sent, attempt));
         this.#shared.isBack(chance);
         return answer;
       } catch (error) {
@@ -68,11 +68,20 @@ export class RetryingTransport implements Transport {
         const goesOn = error.canRetry && pause < left && !this.#shared.isStopped;
         const { method, path } = sent;
         onFailedTry({ method, path, attempt, error, nextIn: goesOn ? pause : undefined });
-        if (!goesOn) throw error;
+        if (!goesOn) {
+          if (error.canRetry) this.#shared.triesFailed += attempt;
+          throw error;
+        }
         await this.#rest(pause, secondsAsked(error) === 0);
         if (this.#shared.isStopped) throw error;
       }
     }
+  }
+
+  /** Says how many tries have failed before this one, of its own and of the calls that were given up: people see it. */
+  #withTries(sent: Sent, attempt: number): Sent {
+    const failed = this.#shared.triesFailed + attempt - 1;
+    return failed === 0 ? sent : { ...sent, headers: { ...sent.headers, 'Vekkon-Failed-Tries': String(failed) } };
   }
 
   /** @param mayEndEarly may somebody else's answer end it? Not where the service asked for the pause. */
@@ -100,6 +109,8 @@ interface Resting {
 /** What transports to the same service share: who rests between two tries, and whether to go on at all. */
 class Shared {
   isStopped = false;
+  /** Of calls that were given up since the service last answered. */
+  triesFailed = 0;
   readonly resting = new Set<Resting>();
 
   stop(): void {
@@ -109,6 +120,7 @@ class Shared {
 
   /** The service answers again: whoever rests because it did not tries soon, one here and one there. */
   isBack(chance: () => number): void {
+    this.triesFailed = 0;
     for (const one of this.resting) {
       if (one.mayEndEarly) setTimeout(() => one.end(), chance() * spreadOfReturn);
     }

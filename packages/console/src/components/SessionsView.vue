@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import type { ListedSession, SessionDetails } from '@vekkon/protocol';
+import type { ListedSession, SessionDetails, SessionSaves } from '@vekkon/protocol';
+import Button from 'primevue/button';
 import { computed, ref } from 'vue';
 import { useSignedIn } from '../signed-in.js';
-import { endInWords, hostInWords, timeInWords } from '../words.js';
+import { bytesInWords, secondInWords, endInWords, hostInWords, timeInWords } from '../words.js';
 import ProblemNotice from './ProblemNotice.vue';
 import ValueView from './ValueView.vue';
 
@@ -12,8 +13,31 @@ const { sessions } = defineProps<{ sessions: readonly ListedSession[] }>();
 const { calls } = useSignedIn();
 const opened = ref<string>();
 const details = ref<SessionDetails>();
+const saves = ref<SessionSaves>();
 const problem = ref<unknown>();
 const showsAll = ref(false);
+const perPage = 20;
+
+async function earlier(id: string): Promise<void> {
+  const known = saves.value;
+  if (known === undefined || known.next === null) return;
+  const page = await calls.value.savesOf(id, { count: perPage, before: known.next });
+  if (opened.value === id) saves.value = { ...known, saves: [...known.saves, ...page.saves], next: page.next };
+}
+
+/** Saves and what went wrong, in the order in which it happened, the newest first. */
+const happened = computed(() => {
+  const { saves: saved = [], troubles = [] } = saves.value ?? {};
+  const lines = [
+    ...saved.map((one) => ({ at: one.at, id: `save ${one.seen}`, save: one, trouble: undefined })),
+    ...troubles.map((one, index) => ({ at: one.at, id: `trouble ${index}`, save: undefined, trouble: one })),
+  ];
+  return lines.toSorted((one, other) => (one.at < other.at ? 1 : -1));
+});
+
+/** Of currencies the movements say it, with their reasons. */
+const recordsToTell = ({ records, moved }: SessionSaves['saves'][number]) =>
+  records.filter(({ key }) => moved.length === 0 || !key.startsWith('currency/'));
 
 async function toggle(id: string): Promise<void> {
   problem.value = undefined;
@@ -23,9 +47,10 @@ async function toggle(id: string): Promise<void> {
   }
   opened.value = id;
   details.value = undefined;
+  saves.value = undefined;
   try {
-    const found = await calls.value.session(id);
-    if (opened.value === id) details.value = found;
+    const [found, saved] = await Promise.all([calls.value.session(id), calls.value.savesOf(id, { count: perPage })]);
+    if (opened.value === id) [details.value, saves.value] = [found, saved];
   } catch (error) {
     problem.value = error;
   }
@@ -102,6 +127,42 @@ const shown = computed(() => rows.value.filter((row) => showsAll.value || row.ha
               </tr>
             </tbody>
           </table>
+          <h3>{{ saves && saves.saves.length > 0 ? 'Its saves, the newest first' : 'No save changed anything' }}</h3>
+          <table v-if="happened.length > 0" class="saves">
+            <thead>
+              <tr>
+                <th scope="col">When</th>
+                <th scope="col">Size</th>
+                <th scope="col">Changed</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="line in happened" :key="line.id" :class="{ trouble: line.trouble }">
+                <td class="numerals">{{ secondInWords(line.at) }}</td>
+                <td class="numerals">{{ line.save ? bytesInWords(line.save.bytes) : '' }}</td>
+                <td v-if="line.save">
+                  <span v-for="(words, index) in line.save.moved" :key="index" class="words">{{ words }}</span>
+                  <span v-for="record in recordsToTell(line.save)" :key="record.key" class="words">
+                    {{ record.key }}
+                    <span class="muted">{{
+                      record.words === null ? 'changed' : record.words.slice(0, 6).join(', ')
+                    }}</span>
+                  </span>
+                </td>
+                <td v-else-if="line.trouble">
+                  <strong>{{ line.trouble.what.replaceAll('-', ' ') }}</strong> {{ line.trouble.detail }}
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          <Button
+            v-if="saves?.next"
+            label="Earlier saves"
+            severity="secondary"
+            outlined
+            size="small"
+            @click="earlier(one.id)"
+          />
         </template>
         <p v-else class="muted">Loading …</p>
       </div>
@@ -207,6 +268,26 @@ thead th {
 
 th:first-child {
   width: 14rem;
+}
+
+.details h3 {
+  margin: 1rem 0 0.3rem;
+}
+
+.saves th:first-child {
+  width: 8rem;
+}
+
+.saves th:nth-child(2) {
+  width: 6rem;
+}
+
+.words {
+  display: block;
+}
+
+.trouble td {
+  background: var(--route-soft);
 }
 
 .changed td:last-child {

@@ -29,6 +29,7 @@ const kinds = [
   'left',
   'save-refused',
   'came-late',
+  'tries-failed',
   'taken-over',
   'result-doubtful',
   'handover-wanted',

@@ -5,6 +5,7 @@ import Skeleton from 'primevue/skeleton';
 import ToggleSwitch from 'primevue/toggleswitch';
 import { computed, ref } from 'vue';
 import DeclaredView from '../components/DeclaredView.vue';
+import KeptView from '../components/KeptView.vue';
 import InstallView from '../components/InstallView.vue';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import { refreshing } from '../refreshing.js';
@@ -131,6 +132,7 @@ refreshing(load);
     </aside>
   </div>
   <Skeleton v-else-if="!problem" height="24rem" />
+  <KeptView v-if="installed" />
 </template>
 
 <style scoped>

@@ -148,3 +148,34 @@ export const sessionDetails = sessionSummary.extend({
   stored: recordsByKey.meta({ description: 'What is stored since: at leave, or so far.' }),
 });
 export type SessionDetails = z.infer<typeof sessionDetails>;
+
+export const sessionSavesQuery = z.object({
+  count: z.coerce.number().int().min(1).max(200).default(50),
+  before: z.coerce.number().int().min(1).optional().meta({ description: 'What the page before gave as `next`.' }),
+});
+
+export const sessionSaves = z.object({
+  saves: z.array(
+    z.object({
+      seen: z.int().meta({ description: "The player's commit that wrote it." }),
+      at: time,
+      bytes: z.int().meta({ description: 'What the values that it wrote take.' }),
+      records: z.array(
+        z.object({
+          key: z.string(),
+          revision: z.int(),
+          words: z.array(z.string()).nullable().meta({
+            description: 'What it changed, in words; null where the revision before it is kept no more.',
+          }),
+          more: z.int(),
+        }),
+      ),
+      moved: z.array(z.string()).meta({ description: 'What was credited and debited, with the reasons.' }),
+    }),
+  ),
+  troubles: z
+    .array(z.object({ at: time, what: z.string(), detail: z.string() }))
+    .meta({ description: 'Tries that failed, saves that were refused or came late, and who asked for the player.' }),
+  next: z.int().nullable(),
+});
+export type SessionSaves = z.infer<typeof sessionSaves>;

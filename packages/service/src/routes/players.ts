@@ -1,4 +1,12 @@
-import { declarationOf, isProblem, readKeys, storedKeys, underCurrentKeys, type Manifest } from '@vekkon/core';
+import {
+  movementInWords,
+  declarationOf,
+  isProblem,
+  readKeys,
+  storedKeys,
+  underCurrentKeys,
+  type Manifest,
+} from '@vekkon/core';
 import { Refusal, routes, type LedgerLine, type PlayerSummary, type SessionSummary } from '@vekkon/protocol';
 import {
   recordsByKey,
@@ -173,17 +181,62 @@ export function servePlayers(desk: Desk): void {
     return { erased: true };
   });
 
+  const knownSession = async (place: EnvironmentRow, id: string): Promise<SessionRow> => {
+    const session = await reader.sessions.one(place.number, id);
+    if (session === undefined) throw new Refusal('session-unknown', `There is no session "${id}" in this environment.`);
+    return session;
+  };
+
+  serveRoute(desk, routes.sessionSaves, async ({ params, query, environment }) => {
+    const place = environment();
+    const session = await knownSession(place, params.session);
+    const { saves, next } = await longReads.savesOfSession(session, query.count, query.before);
+    // Of the newest page: what went wrong is told once.
+    const troubles = query.before === undefined ? await troublesOf(desk, session) : [];
+    return {
+      saves: saves.map(({ seen, at, records, moved }) => ({
+        seen,
+        at: rfc3339(at),
+        bytes: records.reduce((sum, { bytes }) => sum + bytes, 0),
+        records: records.map(({ key, revision, words, more }) => ({
+          key,
+          revision,
+          words: words === null ? null : [...words],
+          more,
+        })),
+        moved: moved.map(movementInWords),
+      })),
+      troubles,
+      next,
+    };
+  });
+
   serveRoute(desk, routes.session, async ({ params, environment }) => {
     const place = environment();
-    const session = await reader.sessions.one(place.number, params.session);
-    if (session === undefined) {
-      throw new Refusal('session-unknown', `There is no session "${params.session}" in this environment.`);
-    }
+    const session = await knownSession(place, params.session);
     const loaded = await longReads.recordsAsOf(session.player, session.seen_at_join);
     const stored = await longReads.recordsAsOf(session.player, session.seen_at_end ?? Number.MAX_SAFE_INTEGER);
     const declared = async (records: typeof loaded) => recordsByKey(await declaredOnly(reader, place, records));
     return { ...sessionSummary(session), loaded: await declared(loaded), stored: await declared(stored) };
   });
+}
+
+/** What can go wrong with a stay, as the activity names it. */
+const kindsOfTrouble = new Set(['tries-failed', 'save-refused', 'came-late', 'taken-over', 'handover-wanted']);
+/** How long after its end something may come late, in milliseconds, and how many lines are looked at. */
+const lateFor = 3_600_000;
+const mostTroubles = 200;
+
+/** What went wrong in a session, the newest first. */
+async function troublesOf({ reader }: Desk, session: SessionRow) {
+  const [player] = await reader.players.numbered([session.player], {});
+  if (player === undefined) return [];
+  const until = session.ended_at === null ? undefined : session.ended_at + lateFor;
+  const filters = { player: player.id, since: session.joined_at, until };
+  const { rows } = await reader.activity.page(session.environment, mostTroubles, filters);
+  return rows
+    .filter(({ what, by }) => kindsOfTrouble.has(what) && (by === session.host || what === 'handover-wanted'))
+    .map(({ at, what, detail }) => ({ at: rfc3339(at), what, detail }));
 }
 
 /** Records as the rules read them: what lacks in them filled in, what is no longer declared left out. */

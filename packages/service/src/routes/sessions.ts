@@ -13,7 +13,7 @@ import {
   type TuningTold,
 } from '@vekkon/protocol';
 import { recordsByKey, rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
-import type { Response } from 'express';
+import type { Request, Response } from 'express';
 import { deviceIn, deviceOf } from '../access.js';
 import { JsonText } from '../answers.js';
 import type { PlayerSaved } from '../player-saved.js';
@@ -36,14 +36,14 @@ export function serveSessions(desk: Desk): void {
     return joinPlayer(desk, environment(), player, named, device, response);
   });
 
-  serveRoute(desk, routes.save, async ({ params, body, environment, principal }) => {
-    const save = { ...body, session: params.session, leave: false };
+  serveRoute(desk, routes.save, async ({ params, body, environment, principal, request }) => {
+    const save = { ...body, session: params.session, leave: false, triesFailed: triesFailedOf(request) };
     const saved = await saveOnce(desk, environment(), save, deviceIn(principal));
     return new JsonText(saveText(desk, params.session, saved, await tunedBy(desk, environment(), save, saved)));
   });
 
-  serveRoute(desk, routes.leave, async ({ params, body, environment, principal }) => {
-    const save = { ...body, session: params.session, leave: true };
+  serveRoute(desk, routes.leave, async ({ params, body, environment, principal, request }) => {
+    const save = { ...body, session: params.session, leave: true, triesFailed: triesFailedOf(request) };
     const saved = await saveOnce(desk, environment(), save, deviceIn(principal));
     return new JsonText(saveText(desk, params.session, saved));
   });
@@ -69,8 +69,9 @@ export function serveSessions(desk: Desk): void {
     };
   });
 
-  serveRoute(desk, routes.bulk, async ({ body, environment, principal, response }) => {
+  serveRoute(desk, routes.bulk, async ({ body, environment, principal, request, response }) => {
     const place = environment();
+    const triesFailed = triesFailedOf(request);
     const bySession = new Map<string, [number, Json][]>();
     for (const [index, save] of body.saves.entries()) {
       const session = sessionNamedIn(save) ?? `save ${index}`;
@@ -87,7 +88,8 @@ export function serveSessions(desk: Desk): void {
           try {
             if (isRefused) throw new Refusal('save-before-refused');
             const save = parsePart(bulkSave, sent, 'the save');
-            const saved = await saveOnce(desk, place, { ...save, leave: save.leave ?? false }, deviceIn(principal));
+            const one = { ...save, leave: save.leave ?? false, triesFailed };
+            const saved = await saveOnce(desk, place, one, deviceIn(principal));
             const tuning = await tunedBy(desk, place, save, saved);
             results[index] = `{"status":200,${saveText(desk, save.session, saved, tuning).slice(1)}`;
           } catch (error) {
@@ -113,7 +115,7 @@ async function joinPlayer(
 ): Promise<JoinResponse> {
   if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
   const joined = await told(desk, place, `join ${id} on ${body.host}`, joinOutcome, () =>
-    joinOrWait(desk, place, id, body, device, hungUpSignal(response)),
+    joinOrWait(desk, place, id, { ...body, triesFailed: triesFailedOf(response.req) }, device, hungUpSignal(response)),
   );
   const { player } = joined;
   return {
@@ -143,7 +145,7 @@ async function joinOrWait(
   desk: Desk,
   place: EnvironmentRow,
   player: string,
-  body: JoinRequest,
+  body: JoinRequest & { readonly triesFailed: number },
   device: string | null,
   hungUp: AbortSignal,
 ): Promise<Joined> {
@@ -165,6 +167,7 @@ async function joinOrWait(
         attributes: body.attributes ?? {},
         manifest: body.manifest ?? null,
         waits: left > 0,
+        triesFailed: body.triesFailed,
       });
       if ('session' in outcome) return outcome;
       const { holder } = outcome;
@@ -179,6 +182,12 @@ async function joinOrWait(
   } finally {
     lookout.end();
   }
+}
+
+/** How many tries the sender says have failed before this one. */
+function triesFailedOf(request: Request): number {
+  const said = request.get('Vekkon-Failed-Tries') ?? '';
+  return /^\d{1,6}$/.test(said) ? Number(said) : 0;
 }
 
 function held(desk: Desk, holder: { readonly host: string; readonly leaseEnds: number }): Refusal {
@@ -207,6 +216,7 @@ function sessionNamedIn(save: Json): string | undefined {
 
 interface OneSave extends Omit<BulkSave, 'leave'> {
   readonly leave: boolean;
+  readonly triesFailed: number;
 }
 
 /** The one way of every save, alone or in bulk. */
@@ -225,6 +235,7 @@ async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device
       answered: save.answered ?? null,
       transactions: save.transactions,
       leave: save.leave,
+      triesFailed: save.triesFailed,
     }),
   );
   // The one way of every save: whoever counts or watches is told here.

@@ -1,5 +1,6 @@
 import type { Kysely, Selectable } from 'kysely';
 import { failures } from '../activity-kinds.js';
+import { firstAt } from './first-at.js';
 import type { ActivityTable, Tables } from '../tables.js';
 
 export type ActivityRow = Selectable<ActivityTable>;
@@ -58,10 +59,10 @@ export class ActivityReads {
     { before, after }: { readonly before?: number | undefined; readonly after?: number | undefined } = {},
   ): Promise<ActivityPage> {
     const { player, by, what, failed, since, until } = filters;
-    const from = Math.max(after ?? 0, since === undefined ? 0 : (await this.#firstAt(since)) - 1);
+    const from = Math.max(after ?? 0, since === undefined ? 0 : (await firstAt(this.#db, 'activity', since)) - 1);
     const to = Math.min(
       before ?? Number.MAX_SAFE_INTEGER,
-      until === undefined ? Number.MAX_SAFE_INTEGER : await this.#firstAt(until),
+      until === undefined ? Number.MAX_SAFE_INTEGER : await firstAt(this.#db, 'activity', until),
     );
     const kinds = failed === true ? failures.filter((one) => what === undefined || one === what) : undefined;
     const isMeant = (row: ActivityRow) =>
@@ -117,27 +118,5 @@ export class ActivityReads {
       if (read.length < readAtATime) return { rows, to: null };
     }
     return { rows, to: below };
-  }
-
-  /** The first number whose line is of this time or later: lines are numbered as they come. */
-  async #firstAt(time: number): Promise<number> {
-    const newest = await this.#db
-      .selectFrom('activity')
-      .select(({ fn }) => fn.max('number').as('number'))
-      .executeTakeFirst();
-    let [low, high] = [1, (newest?.number ?? 0) + 1];
-    while (low < high) {
-      const middle = Math.floor((low + high) / 2);
-      const row = await this.#db
-        .selectFrom('activity')
-        .select(['number', 'at'])
-        .where('number', '>=', middle)
-        .orderBy('number')
-        .limit(1)
-        .executeTakeFirst();
-      if (row === undefined || row.at >= time) high = middle;
-      else low = row.number + 1;
-    }
-    return low;
   }
 }

@@ -8,7 +8,8 @@ import {
 } from '@vekkon/core';
 import type { Kysely } from 'kysely';
 import { keptQuery } from '../kept-query.js';
-import type { HistoryRow, Tables } from '../tables.js';
+import type { HistoryRow, LedgerRow, SessionRow, Tables } from '../tables.js';
+import { firstAt } from './first-at.js';
 import { recordOf } from '../writer/records-in-work.js';
 
 /** One revision, and what it changed. */
@@ -28,6 +29,24 @@ export interface HistoryPage {
   readonly next: number | null;
 }
 
+/** One save of a session, and what it changed. */
+export interface SessionSave {
+  /** The player's commit. */
+  readonly seen: number;
+  readonly at: number;
+  readonly records: readonly RevisionInWords[];
+  readonly moved: readonly LedgerRow[];
+}
+
+/** A page of a session's saves, the newest first. */
+export interface SessionSaves {
+  readonly saves: readonly SessionSave[];
+  /** What to ask for as `before` to get the next page; null on the last. */
+  readonly next: number | null;
+}
+
+/** How many movements of one save are told. */
+const mostMoved = 50;
 /** How many differences of one revision are told. */
 const mostWords = 20;
 
@@ -67,6 +86,55 @@ export class HistoryReads {
       if (row !== undefined) inWords.push(await this.#inWords(row));
     }
     return { revisions: inWords, next };
+  }
+
+  /**
+   * The saves of a session that changed something, the newest first.
+   *
+   * @param before only commits before this one, by the player's `seen`
+   */
+  async ofSession(
+    session: Pick<SessionRow, 'id' | 'player' | 'joined_at' | 'ended_at' | 'seen_at_join' | 'seen_at_end'>,
+    count: number,
+    before = Number.MAX_SAFE_INTEGER,
+  ): Promise<SessionSaves> {
+    const { id, player, seen_at_join: first, seen_at_end: last } = session;
+    const below = Math.min(before, (last ?? Number.MAX_SAFE_INTEGER - 1) + 1);
+    const rows: Pick<HistoryRow, 'key' | 'revision' | 'seen'>[] = [];
+    for (const key of await this.#keysOf(player)) {
+      rows.push(...(await revisionsOfSession(this.#db, player, key, below, first, id, count + 1)));
+    }
+    const commits = [...new Set(rows.map(({ seen }) => seen))].sort((one, other) => other - one);
+    const shown = commits.slice(0, count);
+    const saves: SessionSave[] = [];
+    for (const seen of shown) {
+      const records: RevisionInWords[] = [];
+      for (const { key, revision } of rows.filter((row) => row.seen === seen)) {
+        const row = await this.revision(player, key, revision);
+        if (row !== undefined) records.push(await this.#inWords(row));
+      }
+      const at = records[0]?.at ?? 0;
+      const currencies = records.flatMap(({ key }) => (key.startsWith('currency/') ? key : []));
+      saves.push({ seen, at, records, moved: await this.#moved(player, currencies, id, at) });
+    }
+    return { saves, next: commits.length > shown.length ? (shown.at(-1) ?? null) : null };
+  }
+
+  /** What was credited and debited by a session at a moment. */
+  async #moved(player: number, keys: readonly string[], session: string, at: number): Promise<readonly LedgerRow[]> {
+    if (keys.length === 0) return [];
+    const [from, to] = [await firstAt(this.#db, 'ledger', at), await firstAt(this.#db, 'ledger', at + 1)];
+    return this.#db
+      .selectFrom('ledger')
+      .selectAll()
+      .where('player', '=', player)
+      .where('key', 'in', [...keys])
+      .where('number', '>=', from)
+      .where('number', '<', to)
+      .where('session', '=', session)
+      .orderBy('number')
+      .limit(mostMoved)
+      .execute();
   }
 
   async #inWords({ value, digest: _, ...row }: HistoryRow): Promise<RevisionInWords> {
@@ -127,6 +195,21 @@ const revisionsBefore = keptQuery((db, player: number, key: string, before: numb
     .where('seen', '<', before)
     .orderBy('revision', 'desc')
     .limit(most),
+);
+
+const revisionsOfSession = keptQuery(
+  (db, player: number, key: string, before: number, after: number, session: string, most: number) =>
+    db
+      .selectFrom('history')
+      .select(['key', 'revision', 'seen'])
+      .where('player', '=', player)
+      .where('key', '=', key)
+      .where('seen', '<', before)
+      // What the join itself made is what was loaded.
+      .where('seen', '>', after)
+      .where('session', '=', session)
+      .orderBy('revision', 'desc')
+      .limit(most),
 );
 
 const revisionsUpTo = keptQuery((db, player: number, key: string, revision: number) =>

@@ -11,6 +11,7 @@ const longReads = {
   recordsAsOf: ({ players }) => players.asOf.bind(players),
   exportRows: ({ exported }) => exported.rows.bind(exported),
   historyPage: ({ history }) => history.page.bind(history),
+  savesOfSession: ({ history }) => history.ofSession.bind(history),
   recordsAt: ({ history }) => history.asOf.bind(history),
   copy: ({ players }) => players.copy.bind(players),
   copies: ({ players }) => players.copies.bind(players),

@@ -4,7 +4,8 @@ import type { FoundByList } from '@vekkon/protocol';
 import Button from 'primevue/button';
 import InputText from 'primevue/inputtext';
 import Select from 'primevue/select';
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue';
+import { computed, ref, watch } from 'vue';
+import { refreshing } from '../../refreshing.js';
 import { useSignedIn } from '../../signed-in.js';
 import type { Ordered } from './ordered.js';
 
@@ -52,20 +53,10 @@ async function load(): Promise<void> {
   ]);
 }
 
-let timer: number | undefined;
-/** What is being taken in is ready soon: it is looked at until then. */
-function lookAgain(): void {
-  window.clearTimeout(timer);
-  if (foundBy.value.some(({ isReady }) => !isReady)) {
-    timer = window.setTimeout(() => void load().then(lookAgain, lookAgain), 1_000);
-  }
-}
-
 async function set(of: readonly string[]): Promise<void> {
   problem.value = '';
   try {
     foundBy.value = (await calls.value.setFoundBy(of)).foundBy;
-    lookAgain();
   } catch (error) {
     problem.value = error instanceof Error ? error.message : String(error);
   }
@@ -88,9 +79,9 @@ async function drop(): Promise<void> {
   await set(foundBy.value.map(({ of }) => of).filter((of) => of !== dropped));
 }
 
-onMounted(() => void load().then(lookAgain, () => undefined));
-watch(calls, () => void load().then(lookAgain, () => undefined));
-onBeforeUnmount(() => window.clearTimeout(timer));
+// What is taken in says in the activity when it is ready.
+refreshing(() => load().catch(() => undefined));
+watch(calls, () => void load().catch(() => undefined));
 </script>
 
 <template>
@@ -205,6 +196,6 @@ onBeforeUnmount(() => window.clearTimeout(timer));
 }
 
 .problem {
-  color: #a33823;
+  color: var(--route);
 }
 </style>

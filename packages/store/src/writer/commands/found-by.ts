@@ -47,9 +47,10 @@ interface TakeInFound {
 
 /** Takes in what was stored before it was wanted. What was written since is newer, and stays. */
 export async function takeInFound(
-  { db }: WriterContext,
+  context: WriterContext,
   { foundBy, values, through, now }: TakeInFound & Stamp,
 ): Promise<{ readonly isWanted: boolean }> {
+  const { db } = context;
   const row = await db.selectFrom('found_by').selectAll().where('number', '=', foundBy).executeTakeFirst();
   if (row === undefined || row.dropped_at !== null) return { isWanted: false };
   for (const [player, found] of values) {
@@ -57,6 +58,10 @@ export async function takeInFound(
     if ((await isThere(db, player)).length > 0) await addFound(db, foundBy, player, ...foundColumns(found));
   }
   const reached = through === null ? { ready_at: now } : { through };
+  if (through === null) {
+    const { environment, of } = row;
+    await note(context, { environment, what: 'found-by-ready', by: null, player: null, detail: of, now });
+  }
   await db.updateTable('found_by').set(reached).where('number', '=', foundBy).execute();
   return { isWanted: true };
 }

@@ -15,6 +15,7 @@ import type { PlayerRow, SessionRow } from '../../tables.js';
 import { keptInsert, keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { notePlay } from '../note-play.js';
+import { triesInWords } from './save.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { findPlayer, addPlayer, checkDevice, endSession, hostReplaced, openSessionOf, spokenBy } from '../sessions.js';
 
@@ -34,6 +35,8 @@ export interface Join {
   readonly manifest: number | null;
   /** Whoever holds the player is asked to let go: the caller waits for it. */
   readonly waits: boolean;
+  /** How many tries failed before this one, as the sender says. */
+  readonly triesFailed?: number;
 }
 
 export interface Joined {
@@ -134,6 +137,10 @@ async function noteJoin(
 ): Promise<void> {
   const { environment, player, host } = join;
   const isNew = session.is_new === 1;
+  if ((join.triesFailed ?? 0) > 0) {
+    const detail = `join: ${triesInWords(join.triesFailed ?? 0)}`;
+    await notePlay(context, join, { what: 'tries-failed', by: host, player, detail });
+  }
   context.feed.tell({ what: 'joined', environment, player, session: session.id, host, isNew });
   if (ended !== undefined && ended.host !== host) {
     const detail = `"${host}" has joined the player (${end})`;

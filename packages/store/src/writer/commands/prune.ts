@@ -205,7 +205,11 @@ async function sessions({ db, now, after, atMost }: Look): Promise<number | null
 
 /** What nobody wants to find players by any more. */
 async function foundByDropped({ db, atMost }: Look): Promise<number | null> {
-  const dropped = await db.selectFrom('found_by').select('number').where('dropped_at', 'is not', null).executeTakeFirst();
+  const dropped = await db
+    .selectFrom('found_by')
+    .select('number')
+    .where('dropped_at', 'is not', null)
+    .executeTakeFirst();
   if (dropped === undefined) return null;
   const { number } = dropped;
   const done = await db

@@ -29,6 +29,8 @@ export interface Save {
   readonly transactions: readonly Transaction[];
   /** Ends the session in the same commit. */
   readonly leave: boolean;
+  /** How many tries failed before this one, as the sender says. */
+  readonly triesFailed?: number;
 }
 
 /** What a save did: the response but for `now` and `session`. */
@@ -66,6 +68,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   // Tells contents apart: the same number may only stand for the same save.
   const digest = digestOfSave(save, save.leave);
   const decision = await decide(context, session, save, digest);
+  if ((save.triesFailed ?? 0) > 0) await noteTries(context, session, player, save);
   if (decision.do === 'again') {
     return answer(context, environment, session, player, decision.outcome, true, null, save);
   }
@@ -144,6 +147,23 @@ async function noteSaved(
       detail: saves === 1 ? 'after 1 save' : `after ${saves} saves`,
     });
   }
+}
+
+async function noteTries(
+  context: WriterContext,
+  session: SavingSession,
+  player: SavingPlayer,
+  { environment, number, triesFailed = 0, now }: Save & Stamp,
+): Promise<void> {
+  const about = { environment, device: session.device, now };
+  const what = number === null ? 'leave' : `save ${number}`;
+  const detail = `${what}: ${triesInWords(triesFailed)}`;
+  await notePlay(context, about, { what: 'tries-failed', by: session.host, player: player.id, detail });
+}
+
+/** How many tries failed before one was answered. */
+export function triesInWords(failed: number): string {
+  return failed === 1 ? '1 try had failed before' : `${failed} tries had failed before`;
 }
 
 const mostProblemsNoted = 5;
