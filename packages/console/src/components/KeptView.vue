@@ -10,32 +10,34 @@ import ProblemNotice from './ProblemNotice.vue';
 /** How long what was is kept, how much it takes, and what went. */
 const { calls, operator } = useSignedIn();
 const told = ref<TermsResponse>();
-const days = ref<{ [term in keyof TermsInHours]: number | null }>();
+const shown = ref<{ [term: string]: number | null }>();
 const problem = ref<unknown>();
 const isAsked = ref(false);
 
 const terms = [
-  { name: 'revisions', label: 'Every revision of a record' },
-  { name: 'ofSessions', label: 'Then the last that each session made, and whatever people did' },
-  { name: 'ofDays', label: 'Then the last of each day' },
-  { name: 'ledger', label: 'Every line of the ledger; older ones are summed, one a day' },
+  { name: 'revisions', label: 'Every revision of a record', unit: 'hours', hours: 1 },
+  {
+    name: 'ofSessions',
+    label: 'Then the last that each session made, and whatever people did',
+    unit: 'days',
+    hours: 24,
+  },
+  { name: 'ofDays', label: 'Then the last of each day', unit: 'days', hours: 24 },
+  { name: 'ledger', label: 'Every line of the ledger; older ones are summed, one a day', unit: 'days', hours: 24 },
 ] as const;
 const names: { readonly [what: string]: string } = { history: 'revisions', ledger: 'lines of the ledger' };
 
-const inDays = (hours: number) => Math.round((hours / 24) * 10_000) / 10_000;
-const inHours = (many: number) => Math.round(many * 24 * 100) / 100;
+type Term = (typeof terms)[number];
+/** A term in its own unit. */
+const inUnit = ({ name, hours }: Term, answer: TermsResponse) => Math.round((answer.terms[name] / hours) * 100) / 100;
 const mayEdit = computed(() => operator.value?.role === 'admin');
-const isOther = computed(() => terms.some(({ name }) => days.value?.[name] !== inDays(told.value?.terms[name] ?? 0)));
+const isOther = computed(() =>
+  terms.some((term) => told.value !== undefined && shown.value?.[term.name] !== inUnit(term, told.value)),
+);
 
 function take(answer: TermsResponse): void {
   told.value = answer;
-  const { revisions, ofSessions, ofDays, ledger } = answer.terms;
-  days.value = {
-    revisions: inDays(revisions),
-    ofSessions: inDays(ofSessions),
-    ofDays: inDays(ofDays),
-    ledger: inDays(ledger),
-  };
+  shown.value = Object.fromEntries(terms.map((term) => [term.name, inUnit(term, answer)]));
 }
 
 async function trying(call: () => Promise<TermsResponse>): Promise<void> {
@@ -49,17 +51,10 @@ async function trying(call: () => Promise<TermsResponse>): Promise<void> {
 }
 
 async function keep(): Promise<void> {
-  const wanted = days.value;
+  const wanted = shown.value;
   if (wanted === undefined) return;
-  const hours = (name: keyof TermsInHours) => inHours(wanted[name] ?? 0);
-  await trying(() =>
-    calls.value.setTerms({
-      revisions: hours('revisions'),
-      ofSessions: hours('ofSessions'),
-      ofDays: hours('ofDays'),
-      ledger: hours('ledger'),
-    }),
-  );
+  const inHours = Object.fromEntries(terms.map(({ name, hours }) => [name, (wanted[name] ?? 0) * hours]));
+  await trying(() => calls.value.setTerms(inHours as TermsInHours));
 }
 
 watch(calls, () => void trying(() => calls.value.terms()), { immediate: true });
@@ -69,24 +64,24 @@ watch(calls, () => void trying(() => calls.value.terms()), { immediate: true });
   <section class="sheet kept" aria-labelledby="kept-title">
     <h2 id="kept-title">What is kept</h2>
     <ProblemNotice v-if="problem" :problem="problem" @again="trying(() => calls.terms())" />
-    <form v-if="told && days" @submit.prevent="isAsked = true">
+    <form v-if="told && shown" @submit.prevent="isAsked = true">
       <table>
         <tbody>
-          <tr v-for="{ name, label } in terms" :key="name">
+          <tr v-for="{ name, label, unit } in terms" :key="name">
             <th scope="row">
               <label :for="`kept-${name}`">{{ label }}</label>
             </th>
             <td class="numerals">
               <InputNumber
                 v-if="mayEdit"
-                v-model="days[name]"
+                v-model="shown[name]"
                 :input-id="`kept-${name}`"
                 :min="0"
-                :max-fraction-digits="4"
-                suffix=" days"
+                :max-fraction-digits="2"
+                :suffix="` ${unit}`"
                 size="small"
               />
-              <template v-else>{{ numberInWords(days[name] ?? 0) }} days</template>
+              <template v-else>{{ numberInWords(shown[name] ?? 0) }} {{ unit }}</template>
             </td>
           </tr>
         </tbody>

@@ -37,6 +37,12 @@ const choices = computed(() => [
   })),
   ...boards.value.map((board) => ({ value: `on ${board}`, label: `Place on ${board}` })),
 ]);
+/** How the two directions are called. */
+const direction = computed((): readonly [ascending: string, descending: string] => {
+  const { what } = ordered.value;
+  if (what === 'joined' || what === 'made') return ['Longest ago first', 'Latest first'];
+  return what === 'name' || what === 'id' ? ['A to Z', 'Z to A'] : ['Least first', 'Greatest first'];
+});
 const candidates = computed(() => {
   const known = new Set(foundBy.value.map(({ of }) => of));
   return manifest.value === undefined ? [] : findable(manifest.value).filter((one) => !known.has(one));
@@ -99,7 +105,7 @@ watch(calls, () => void load().catch(() => undefined));
     />
     <Button
       :icon="ordered.isAscending ? 'pi pi-sort-amount-up-alt' : 'pi pi-sort-amount-down'"
-      :label="ordered.isAscending ? 'Least first' : 'Greatest first'"
+      :label="ordered.isAscending ? direction[0] : direction[1]"
       severity="secondary"
       text
       size="small"
