@@ -16,6 +16,14 @@ export type {
   StandingResponse,
   Stretch,
 } from './shapes/boards.js';
+export type {
+  AccountList,
+  AccountResponse,
+  AccountSignInResponse,
+  AccountSummary,
+  AccountTokens,
+  MailList,
+} from './shapes/accounts.js';
 export * from './shapes/activity.js';
 export * from './shapes/changes.js';
 export * from './shapes/devices.js';

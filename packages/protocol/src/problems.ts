@@ -1,6 +1,7 @@
 import type { ChangeProblemCode } from '@vekkon/core';
 import { boardProblems } from './board-problems.js';
 import type { ProblemFacts } from './problem-facts.js';
+import { accountProblems } from './account-problems.js';
 import { giftProblems } from './gift-problems.js';
 import { tuningProblems } from './tuning-problems.js';
 
@@ -293,6 +294,7 @@ export const problemCatalogue = {
   },
   ...boardProblems,
   ...giftProblems,
+  ...accountProblems,
   ...tuningProblems,
   'unsettled-unknown': {
     status: 404,

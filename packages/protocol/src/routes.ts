@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { boardRoutes } from './routes/board-routes.js';
 import { deviceRoutes } from './routes/device-routes.js';
 import { watchRoutes } from './routes/watch-routes.js';
+import { accountRoutes } from './routes/account-routes.js';
 import { findingRoutes } from './routes/finding-routes.js';
 import { transferRoutes } from './routes/transfer-routes.js';
 import { giftRoutes } from './routes/gift-routes.js';
@@ -363,6 +364,7 @@ export const routes = {
   ...giftRoutes,
   ...transferRoutes,
   ...findingRoutes,
+  ...accountRoutes,
   ...watchRoutes,
   ...boardRoutes,
   ...tuningRoutes,

@@ -3,6 +3,7 @@ import type { Clock, Credential, EnvironmentRow, FeedEvent, Reader, Writer } fro
 import type { Request, Response } from 'express';
 import type { Environments } from './environments.js';
 import type { StreamReader } from './open-streams.js';
+import type { SigningKeys } from './accounts/signing-keys.js';
 import { hashToken } from './tokens.js';
 
 export interface Operator {
@@ -47,12 +48,14 @@ export class Access {
   readonly #writer: Writer;
   readonly #clock: Clock;
   readonly #environments: Environments;
+  readonly #keys: SigningKeys;
   readonly #held = new Map<string, Held>();
   readonly #ofDevice = new Map<string, Set<string>>();
   /** Counts what the feed said is over: what was read before it may be out of date. */
   #ends = 0;
 
-  constructor(reader: Reader, writer: Writer, clock: Clock, environments: Environments) {
+  constructor(reader: Reader, writer: Writer, clock: Clock, environments: Environments, keys: SigningKeys) {
+    this.#keys = keys;
     this.#reader = reader;
     this.#writer = writer;
     this.#clock = clock;
@@ -70,7 +73,7 @@ export class Access {
     const hash = hashToken(token);
     const held = this.#held.get(hash);
     if (held === undefined) await meet();
-    const { credential, principal } = held ?? (await this.#find(hash));
+    const { credential, principal } = held ?? (await this.#find(token, hash));
     const isOver = credential.expires_at !== null && credential.expires_at <= this.#clock.now();
     if (credential.revoked_at !== null || isOver) throw over(principal, isOver);
     checkKind(principal, callers);
@@ -137,8 +140,13 @@ export class Access {
     );
   }
 
-  async #find(hash: string): Promise<Held> {
+  async #find(token: string, hash: string): Promise<Held> {
     const endsBefore = this.#ends;
+    if (looksSigned(token)) {
+      const found = await this.#findSigned(token, hash);
+      if (this.#ends === endsBefore) this.#hold(hash, found);
+      return found;
+    }
     const credential = await this.#reader.access.credential(hash);
     if (credential === undefined) throw new Refusal('credential-unknown');
     const found = { credential, principal: await this.#principalOf(credential, hash) };
@@ -148,6 +156,38 @@ export class Access {
       await this.#writer.do('useDeviceToken', { hash });
     }
     return found;
+  }
+
+  /** A signed access token says who it is; whether they are still signed in, the store says. */
+  async #findSigned(token: string, hash: string): Promise<Held> {
+    const claims = await this.#keys.verify(token);
+    if (claims === undefined) {
+      throw new Refusal('credential-unknown', 'This access token is not ours, or it is over: refresh it.');
+    }
+    const signIn = await this.#reader.accounts.signIn(claims.signIn);
+    const place = signIn && this.#environments.numbered(signIn.environment);
+    const isMeant =
+      place !== undefined &&
+      `${place.game}/${place.name}` === claims.audience &&
+      signIn?.device === claims.device &&
+      signIn.player === claims.player;
+    if (signIn === undefined || !isMeant) throw new Refusal('credential-unknown');
+    const { environment, device, player, ended_at: revoked_at } = signIn;
+    const { expiresAt } = claims;
+    return {
+      credential: {
+        sort: 'device',
+        hint: null,
+        environment,
+        operator: null,
+        device_id: device,
+        player_id: player,
+        used_at: null,
+        expires_at: expiresAt,
+        revoked_at,
+      },
+      principal: { sort: 'device', environment, device, player, credential: hash, expiresAt },
+    };
   }
 
   async #principalOf(credential: Credential, tokenHash: string): Promise<Principal> {
@@ -172,6 +212,11 @@ export class Access {
       'This is a link for the first admin, not a credential: open it in a browser.',
     );
   }
+}
+
+/** Is it a JSON Web Token? All other credentials are one word. */
+function looksSigned(token: string): boolean {
+  return /^[\w-]+\.[\w-]*\.[\w-]*$/.test(token);
 }
 
 function over({ sort }: Principal, isOver: boolean): Refusal {

@@ -2,11 +2,13 @@ import type { RequestListener } from 'node:http';
 import compression from 'compression';
 import express from 'express';
 import helmet from 'helmet';
+import { serveAccountPages } from './account-pages.js';
 import { serveConsole } from './console-files.js';
 import { serveMetrics } from './metrics.js';
 import { servePlayerFile } from './player-file.js';
 import { problemResponder, routeUnknown } from './problems.js';
 import { serveAbout } from './routes/about.js';
+import { serveAccount, serveAccounts } from './routes/account.js';
 import { serveBoards } from './routes/boards.js';
 import { serveCheckpoints } from './routes/checkpoints.js';
 import { serveDevices } from './routes/devices.js';
@@ -59,7 +61,7 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
     },
     strictTransportSecurity: false,
   });
-  app.use(['/console', '/docs'], guard);
+  app.use(['/console', '/docs', '/account'], guard);
   // What is static is sent compressed to whoever takes it. Answers of the API are not: they are short, and must be fast.
   app.use(['/console', '/docs', '/openapi.json', '/vekkon-player.js', ...pages.map(({ at }) => at)], compression());
   serveAbout(app, desk, version);
@@ -67,6 +69,8 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   serveSessions(desk);
   serveHosts(desk);
   serveDevices(desk);
+  serveAccount(desk);
+  serveAccounts(desk);
   serveUnsettled(desk);
   serveWatch(desk);
   serveBoards(desk);
@@ -85,6 +89,7 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   serveKeys(desk);
   serveOperators(desk);
   serveConsole(app);
+  serveAccountPages(app);
   servePlayerFile(app);
   for (const { at, folder } of pages) app.use(at, guard, express.static(folder, { etag: true }));
   app.use(routeUnknown);

@@ -6,6 +6,7 @@ import type { Request, Response } from 'express';
 import { z } from 'zod';
 import { isOnDevice, type Access, type Principal } from './access.js';
 import { JsonPieces, JsonText, sendJson, sendPieces } from './answers.js';
+import type { Accounts } from './accounts/accounts.js';
 import type { BoardStreams } from './board-streams.js';
 import type { Boards } from './boards.js';
 import { addressOf, pass, type CallLimits, type CallSort } from './call-limits.js';
@@ -45,6 +46,7 @@ export interface Desk {
   readonly limits: CallLimits;
   readonly gifts: Gifts;
   readonly playerSearch: PlayerSearch;
+  readonly accounts: Accounts;
   readonly takingIn: TakingIn;
   readonly overview: OverviewCounts;
   readonly operatorStreams: OperatorStreams;

@@ -5,6 +5,9 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { version } from '@vekkon/protocol';
 import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
 import { Access } from './access.js';
+import { Accounts } from './accounts/accounts.js';
+import { Mailer, type MailOptions } from './accounts/mailer.js';
+import { SigningKeys } from './accounts/signing-keys.js';
 import { overviewOf } from './routes/watch.js';
 import { makeApp, type Pages } from './app.js';
 import { BoardStreams } from './board-streams.js';
@@ -52,6 +55,10 @@ export interface ServiceOptions {
   readonly limits?: Partial<CallLimitNumbers> | undefined;
   /** The proxies whose word is taken on where a call comes from. */
   readonly behindProxy?: readonly string[] | undefined;
+  /** Where it is met from outside, for links that are mailed; where it listens if left out. */
+  readonly publicUrl?: string | undefined;
+  /** How mail goes out; into the data folder if left out. */
+  readonly mail?: MailOptions | undefined;
   /** Milliseconds that a connection is kept between two requests. */
   readonly keepAlive?: number | undefined;
 }
@@ -86,7 +93,11 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const streams = new Streams(() => clock.now());
   const handovers = new Handovers();
   const environments = new Environments(await store.reader.environments.all());
-  const access = new Access(store.reader, store.writer, clock, environments);
+  const signingKeys = new SigningKeys(store, clock);
+  const access = new Access(store.reader, store.writer, clock, environments, signingKeys);
+  const mailer = new Mailer(options.data, options.mail ?? {}, clock, log);
+  let listensAt = '';
+  const accounts = new Accounts(store, clock, signingKeys, mailer, () => options.publicUrl ?? listensAt);
   // What is kept in memory beside the store follows the feed: no route has to tell anybody.
   const boards = new Boards(store.longReads);
   const boardStreams = new BoardStreams(() => clock.now());
@@ -137,6 +148,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     gifts,
     playerSearch,
     takingIn,
+    accounts,
     overview,
     operatorStreams,
     disk: store.disk,
@@ -170,6 +182,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     await store.close();
     throw error;
   });
+  listensAt = url;
   // What it starts on may be full: then it says so from the beginning.
   await store.writer.do('probe', {}).catch((err: unknown) => log.warn({ err }, 'Nothing can be written now'));
   for (const note of notesOn(store)) log.warn(note);
@@ -202,6 +215,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     await pruning.stop();
     await gifts.stop();
     await takingIn.stop();
+    await mailer.settled();
     streams.close();
     handovers.close();
     boards.close();

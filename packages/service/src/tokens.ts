@@ -8,6 +8,9 @@ const prefixes = {
   operator: 'vko_',
   invitation: 'vki_',
   session: 'ses_',
+  refresh: 'vkr_',
+  link: 'vkl_',
+  signIn: 'sig_',
 } as const;
 
 /** A new random token of 192 bits. */
@@ -36,6 +39,6 @@ export function newRequestId(): string {
 }
 
 /** A new random id for people to read, of 80 bits. */
-export function newId(prefix: 'dev' | 'p' | 'adj'): string {
+export function newId(prefix: 'dev' | 'p' | 'adj' | 'key'): string {
   return `${prefix}-${randomBytes(10).toString('hex')}`;
 }

@@ -11,6 +11,7 @@ export type { Writer } from './writer/writer.js';
 export type { BoardReads, LiveSeason } from './reader/boards.js';
 export type { ResultTaken } from './writer/standings-in-work.js';
 export type {
+  AccountRow,
   BoardRow,
   DoubtfulRow,
   EditionRow,

@@ -1,6 +1,13 @@
 import type { ColumnType, Generated, Insertable, Selectable } from 'kysely';
 import type { LedgerLine, ScoreDeclaration, SessionEnd, Trashed } from '@vekkon/core';
 import type { Role } from '@vekkon/protocol';
+import type {
+  AccountLinkTable,
+  AccountTable,
+  RefreshTokenTable,
+  SignInTable,
+  SigningKeyTable,
+} from './account-tables.js';
 import type { FoundByTable, FoundValueTable } from './found-by-tables.js';
 import type { GiftPlayerTable, GiftTable } from './gift-tables.js';
 import type {
@@ -92,7 +99,8 @@ export interface DeviceTable {
   id: WrittenOnce<string>;
   environment: WrittenOnce<number>;
   player: WrittenOnce<number>;
-  secret_hash: WrittenOnce<string>;
+  /** Of a device that is signed in to an account: of a secret that nobody has. */
+  secret_hash: string;
   name: string | null;
   created_at: WrittenOnce<Time>;
   revoked_at: Time | null;
@@ -528,6 +536,11 @@ export interface Tables {
   gift_players: GiftPlayerTable;
   activity: ActivityTable;
   tombstones: TombstoneTable;
+  accounts: AccountTable;
+  account_links: AccountLinkTable;
+  sign_ins: SignInTable;
+  refresh_tokens: RefreshTokenTable;
+  signing_keys: SigningKeyTable;
   found_by: FoundByTable;
   found_values: FoundValueTable;
   pruned: PrunedTable;
@@ -555,6 +568,8 @@ export type DeviceRow = Selectable<DeviceTable>;
 export type UnsettledRow = Selectable<UnsettledTable>;
 export type LearnedRow = Selectable<LearnedTable>;
 export type EditionRow = Selectable<EditionTable>;
+export type AccountRow = Selectable<AccountTable>;
+export type SignInRow = Selectable<SignInTable>;
 export type FoundByRow = Selectable<FoundByTable>;
 export type BoardRow = Selectable<BoardTable>;
 export type SeasonRow = Selectable<SeasonTable>;

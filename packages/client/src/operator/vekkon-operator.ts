@@ -40,6 +40,7 @@ import type {
   TrashList,
 } from '@vekkon/protocol';
 import type { Transaction } from '@vekkon/core';
+import { OperatorAccounts } from './operator-accounts.js';
 import { OperatorBoards } from './operator-boards.js';
 import { OperatorGifts } from './operator-gifts.js';
 import { OperatorHistory } from './operator-history.js';
@@ -62,6 +63,8 @@ const counting = 300_000;
 
 /** What the people behind the game do: the command line and the console are made of it. */
 export class VekkonOperator {
+  /** Players' accounts. */
+  readonly accounts: OperatorAccounts;
   /** Leaderboards. */
   readonly boards: OperatorBoards;
   /** The same for many players at once. */
@@ -79,6 +82,7 @@ export class VekkonOperator {
       Authorization: `Bearer ${token}`,
       ...(environment !== undefined && { 'Vekkon-Environment': environment }),
     });
+    this.accounts = new OperatorAccounts(this.#transport);
     this.boards = new OperatorBoards(this.#transport);
     this.gifts = new OperatorGifts(this.#transport);
     this.history = new OperatorHistory(this.#transport);

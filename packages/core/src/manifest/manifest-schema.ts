@@ -24,6 +24,10 @@ const common = {
   lasts: { enum: ['always', 'run'] },
   player: { description: "What the player's own device may do.", enum: ['none', 'read', 'write'] },
   others: { description: 'What other players may see.', enum: ['none', 'read'] },
+  together: {
+    description: "Where a device's player becomes one of an account that has something already, and wants both.",
+    enum: ['higher', 'sum', 'union', 'account', 'device'],
+  },
 };
 const bareValue = { type: ['null', 'boolean', 'number', 'string', 'array'] };
 const bareStarting = { ...bareValue, description: 'In place of a schema: its type and starting value.' };

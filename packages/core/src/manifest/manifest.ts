@@ -9,6 +9,9 @@ export type Kind = 'progress' | 'currency' | 'inventory' | 'preference' | 'score
 /** What the player's own device may do with a record. */
 export type PlayerAccess = 'none' | 'read' | 'write';
 
+/** Numbers the greater, or summed; lists by what stands in either; or one side's alone. */
+export type Together = 'higher' | 'sum' | 'union' | 'account' | 'device';
+
 /** What can be renamed: the names it had before, which data and older builds may still use. */
 interface Renamed {
   readonly formerly?: readonly string[];
@@ -21,6 +24,8 @@ interface Declaration extends Renamed {
   readonly player: PlayerAccess;
   /** What other players may see. */
   readonly others: 'none' | 'read';
+  /** How it is put together where a player signs in to an account that has something already, and wants both. */
+  readonly together?: Together;
   /** Set if a player may hold several, by name; `atMost` is how many. */
   readonly family?: { readonly atMost: number };
   /** Declared by the service from its first value, not by a programmer. */

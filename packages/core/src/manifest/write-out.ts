@@ -13,6 +13,7 @@ import type {
   RecordDeclaration,
   Schema,
   ScoreDeclaration,
+  Together,
   TunableDeclaration,
 } from './manifest.js';
 import type { Complain, Path } from './mistake.js';
@@ -89,6 +90,7 @@ function common(long: JsonObject, player: 'none' | 'read' | 'write') {
     lasts: (long['lasts'] as 'always' | 'run' | undefined) ?? 'always',
     player: (long['player'] as 'none' | 'read' | 'write' | undefined) ?? player,
     others: (long['others'] as 'none' | 'read' | undefined) ?? 'none',
+    ...(long['together'] !== undefined && { together: long['together'] as Together }),
     ...(isJsonObject(long['family']) && { family: { atMost: long['family']['atMost'] as number } }),
   } as const;
 }

@@ -2,6 +2,7 @@ import type { Kysely } from 'kysely';
 import { Manifests } from '../manifests.js';
 import type { Tables } from '../tables.js';
 import { AccessReads } from './access.js';
+import { AccountReads } from './accounts.js';
 import { ActivityReads } from './activity.js';
 import { BoardReads } from './boards.js';
 import { EnvironmentReads } from './environments.js';
@@ -21,6 +22,7 @@ import { UnsettledReads } from './unsettled.js';
 /** Everything that is read, a resource each. It has a connection of its own and never waits for the writer. */
 export class Reader {
   readonly access: AccessReads;
+  readonly accounts: AccountReads;
   readonly activity: ActivityReads;
   readonly boards: BoardReads;
   readonly environments: EnvironmentReads;
@@ -40,6 +42,7 @@ export class Reader {
   constructor(db: Kysely<Tables>) {
     const manifests = new Manifests(db);
     this.access = new AccessReads(db);
+    this.accounts = new AccountReads(db);
     this.activity = new ActivityReads(db);
     this.boards = new BoardReads(db);
     this.environments = new EnvironmentReads(db);

@@ -2,6 +2,7 @@ import { Refusal } from '@vekkon/protocol';
 import type { Stamp, WriterContext } from '../context.js';
 import { tombstoneOf } from '../../transfer.js';
 import { countUnsettled } from '../unsettled-sums.js';
+import { eraseAccount } from './accounts.js';
 import { note } from './activity.js';
 import { eraseFromBoards } from './tend-seasons.js';
 
@@ -68,6 +69,7 @@ export async function erasePlayer(
   ] as const) {
     await db.deleteFrom(table).where('player', '=', number).execute();
   }
+  await eraseAccount(context, number);
   await db.deleteFrom('testers').where('environment', '=', environment).where('player', '=', player).execute();
   const devices = db.selectFrom('devices').select('number').where('player', '=', number);
   await db.deleteFrom('credentials').where('device', 'in', devices).execute();

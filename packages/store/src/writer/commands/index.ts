@@ -18,6 +18,18 @@ import { installManifest, watchPlayers } from './install-manifest.js';
 import { setLearning } from './learning.js';
 import { emptyEnvironment, makeNew } from './make-new.js';
 import { abandonGift, beginGift, directGift, gatherGift, giftStep } from './gifts.js';
+import {
+  addAccountLink,
+  addSigningKey,
+  disableAccount,
+  endSignIns,
+  joinAccount,
+  makeAccount,
+  refreshSignIn,
+  setAccountPassword,
+  signInAccount,
+  useAccountLink,
+} from './accounts.js';
 import { setFoundBy, takeInFound } from './found-by.js';
 import { importPlayers } from './import-players.js';
 import { drop, settle } from './unsettled.js';
@@ -91,6 +103,16 @@ export const commands = {
   addDevice,
   useDeviceToken,
   revokeDevice,
+  addAccountLink,
+  addSigningKey,
+  disableAccount,
+  endSignIns,
+  joinAccount,
+  makeAccount,
+  refreshSignIn,
+  setAccountPassword,
+  signInAccount,
+  useAccountLink,
   addKey,
   revokeKey,
   addOperator,

@@ -43,7 +43,7 @@ export async function makeNew(
   return made;
 }
 
-async function makeOneNew(
+export async function makeOneNew(
   context: WriterContext,
   player: PlayerRow,
   rules: Rules,

@@ -18,6 +18,9 @@ const trialsLast = 400 * day;
 /** How far back credits are counted, in milliseconds: the longest period, and a long session before it. */
 const creditsCountFor = 14 * day;
 
+/** How long a sign-in is listed after its end, in milliseconds. */
+const signInsLast = 90 * day;
+
 /** How long what was removed waits in the trash, in milliseconds. */
 export const trashLasts = 30 * day;
 
@@ -74,6 +77,9 @@ const steps = {
   answers,
   sessions,
   activity: older('activity', ['number'], 'until', 0),
+  'account-links': older('account_links', ['hash'], 'expires_at', day),
+  'refresh-tokens': older('refresh_tokens', ['hash'], 'expires_at', day),
+  'sign-ins': older('sign_ins', ['id'], 'ended_at', signInsLast),
   'found-by-dropped': foundByDropped,
 } satisfies { readonly [name: string]: Step };
 
