@@ -17,7 +17,7 @@ const mayImport = {
 
 /** The subpaths by which a package may be entered, beside its index. */
 const subpaths = {
-  core: ['boards', 'manifest-file', 'schema-check', 'trials', 'tuning'],
+  core: ['accounts', 'boards', 'manifest-file', 'schema-check', 'trials', 'tuning'],
   protocol: ['version'],
   store: ['ahead', 'give-way'],
   service: ['ahead'],
@@ -82,7 +82,10 @@ export default ts.config(
       'vue/html-closing-bracket-newline': 'off',
     },
   },
-  { files: ['packages/console/src/**', 'packages/demo/play/**'], languageOptions: { globals: { ...globals.browser } } },
+  {
+    files: ['packages/console/src/**', 'packages/demo/play/**', 'packages/service/pages/**'],
+    languageOptions: { globals: { ...globals.browser } },
+  },
   { files: ['packages/core/src/**'], rules: { 'no-restricted-properties': ['error', ...pure] } },
   ...Object.keys(mayImport).map((name) => ({
     files: [`packages/${name}/src/**`],

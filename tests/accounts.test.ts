@@ -149,12 +149,26 @@ describe('an account', () => {
     expect((await call('GET', '/v1/me', second.accessToken)).status).to.equal(401);
     expect((await refresh(second.refreshToken)).status).to.equal(401);
     expect((await call('GET', '/v1/me', third.accessToken)).status).to.equal(200);
+    expect(await landings(first.accessToken)).to.equal(1);
     const everywhere = await call('POST', '/v1/account/sign-out', third.accessToken, { everywhere: true });
     expect(everywhere.body).to.deep.equal({ ended: 2 });
     expect((await call('GET', '/v1/me', first.accessToken)).status).to.equal(401);
     // The secret with which its first device began opens the account's player no more.
     const anew = await call('POST', '/v1/devices', world.deviceKey, { secret: first.secret });
     expect((anew.body as { player: string }).player).to.not.equal(first.player);
+  });
+
+  it('is not lost with the answer that told of it: the device is who it was until its access token is shown', async () => {
+    const { token, secret, player } = await newDevice();
+    await play(token, 6);
+    const email = 'lost-answer@highfell.example';
+    await call('POST', '/v1/account', token, { email, password });
+    const again = await call('POST', '/v1/devices', world.deviceKey, { secret });
+    expect((again.body as { player: string }).player).to.equal(player);
+    const { token: next } = again.body as { token: string };
+    expect(codeOf(await call('POST', '/v1/account', next, { email, password }))).to.equal('account-exists');
+    const there = signedIn(await signIn(next, email));
+    expect([there.player, await landings(there.accessToken)]).to.deep.equal([player, 6]);
   });
 
   it('is known by an address once that is confirmed, by a link that works once', async () => {

@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { limits, type Transaction } from '@vekkon/core';
+import { limits, serviceLimits, type Transaction } from '@vekkon/core';
 import type { ProblemDetails, SaveResponse } from '@vekkon/protocol';
 import { World } from './world/world.js';
 
@@ -109,7 +109,7 @@ describe('outcomes of saves', () => {
     const bytesEach = 100 * 1_000;
     expect(number)
       .to.be.greaterThan(2)
-      .and.lessThan((1.2 * limits.outcomeBytesPerSession) / bytesEach + 3);
+      .and.lessThan((1.2 * serviceLimits.outcomeBytesPerSession) / bytesEach + 3);
   });
 
   /** A hundred sheets of a thousand letters. */

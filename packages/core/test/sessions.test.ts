@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { answeredAfter, decideJoin, decideSave, keepOutcomes, limits, type OpenSession } from '@vekkon/core';
+import { answeredAfter, decideJoin, decideSave, keepOutcomes, serviceLimits, type OpenSession } from '@vekkon/core';
 
 const open: OpenSession = { id: 'ses_1', host: 'ridge-eu-1', instance: 'a', attempt: 'first', isLeaseOver: false };
 
@@ -92,7 +92,7 @@ describe('the answers that a sender has', () => {
 
 describe('older outcomes', () => {
   const none = { answered: null, bytes: 0 };
-  const most = limits.outcomeBytesPerSession;
+  const most = serviceLimits.outcomeBytesPerSession;
 
   it('are kept for as long as their sender may ask for them', () => {
     const keep = { do: 'keep', forgetUpTo: 0 };

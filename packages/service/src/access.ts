@@ -4,7 +4,7 @@ import type { Request, Response } from 'express';
 import type { Environments } from './environments.js';
 import type { StreamReader } from './open-streams.js';
 import type { SigningKeys } from './accounts/signing-keys.js';
-import { hashToken } from './tokens.js';
+import { hashToken, newToken } from './tokens.js';
 
 export interface Operator {
   readonly number: number;
@@ -172,6 +172,10 @@ export class Access {
       signIn?.device === claims.device &&
       signIn.player === claims.player;
     if (signIn === undefined || !isMeant) throw new Refusal('credential-unknown');
+    if (signIn.opened_at === null && signIn.ended_at === null) {
+      const nobodysSecret = hashToken(newToken('deviceToken'));
+      await this.#writer.do('openSignIn', { signIn: claims.signIn, nobodysSecret });
+    }
     const { environment, device, player, ended_at: revoked_at } = signIn;
     const { expiresAt } = claims;
     return {

@@ -1,4 +1,4 @@
-import { limits } from '@vekkon/core';
+import { limits, serviceLimits } from '@vekkon/core';
 import { routes, type Route } from '@vekkon/protocol';
 import express, { type Request, type Response } from 'express';
 import { isOnDevice, type Principal } from './access.js';
@@ -6,7 +6,7 @@ import { pass } from './call-limits.js';
 
 // Whatever the content type says: a value sent with plain curl is JSON all the same.
 const usual = express.text({ limit: limits.bodyBytes, type: () => true });
-const large = express.text({ limit: limits.bulkBodyBytes, type: () => true });
+const large = express.text({ limit: serviceLimits.bulkBodyBytes, type: () => true });
 const routesWithMuch: readonly Route[] = [
   routes.bulk,
   routes.installManifest,

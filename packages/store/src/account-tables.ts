@@ -36,6 +36,8 @@ export interface SignInTable {
   account: WrittenOnce<number>;
   device: WrittenOnce<number>;
   created_at: WrittenOnce<Time>;
+  /** When its access token was first shown: what the device was known by before is over then. */
+  opened_at: Time | null;
   used_at: Time;
   /** Where it came from, the last time. */
   address: string;

@@ -1,6 +1,5 @@
 import type { ColumnType, Generated, Insertable, Selectable } from 'kysely';
 import type { LedgerLine, ScoreDeclaration, SessionEnd, Trashed } from '@vekkon/core';
-import type { Role } from '@vekkon/protocol';
 import type {
   AccountLinkTable,
   AccountTable,
@@ -8,6 +7,7 @@ import type {
   SignInTable,
   SigningKeyTable,
 } from './account-tables.js';
+import type { CredentialTable, DeviceTable, OperatorTable } from './access-tables.js';
 import type { FoundByTable, FoundValueTable } from './found-by-tables.js';
 import type { GiftPlayerTable, GiftTable } from './gift-tables.js';
 import type {
@@ -66,44 +66,6 @@ export interface LearnedTable {
   declaration: WrittenOnce<JsonText>;
   at: WrittenOnce<Time>;
   by: WrittenOnce<string | null>;
-}
-
-export interface OperatorTable {
-  number: Generated<number>;
-  email: string;
-  name: string;
-  role: Role;
-  password_hash: string;
-  created_at: WrittenOnce<Time>;
-}
-
-/** Host keys, device keys, the tokens of operators and devices, and the first admin's link; only their hashes are kept. */
-export interface CredentialTable {
-  hash: WrittenOnce<string>;
-  /** The first characters of a key, to tell it by; null for what is no key. */
-  hint: WrittenOnce<string | null>;
-  sort: WrittenOnce<'host-key' | 'device-key' | 'device' | 'operator' | 'first-admin'>;
-  environment: WrittenOnce<number | null>;
-  operator: WrittenOnce<number | null>;
-  device: ColumnType<number | null, number | null | undefined, never>;
-  created_at: WrittenOnce<Time>;
-  expires_at: WrittenOnce<Time | null>;
-  /** When a device's token was first shown; those before it are over then. */
-  used_at: ColumnType<Time | null, Time | null | undefined, Time | null>;
-  revoked_at: Time | null;
-}
-
-/** A player's own device, known by a secret that it made itself; only the secret's hash is kept. */
-export interface DeviceTable {
-  number: Generated<number>;
-  id: WrittenOnce<string>;
-  environment: WrittenOnce<number>;
-  player: WrittenOnce<number>;
-  /** Of a device that is signed in to an account: of a secret that nobody has. */
-  secret_hash: string;
-  name: string | null;
-  created_at: WrittenOnce<Time>;
-  revoked_at: Time | null;
 }
 
 export interface PlayerTable {

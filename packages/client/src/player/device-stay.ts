@@ -46,6 +46,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   readonly #statusListeners = new Listeners<[status: PlayerStatus]>();
   readonly #failedTries = new Listeners<[failed: FailedTry]>();
   protected transport: RetryingTransport | undefined;
+  protected device: DeviceTransport | undefined;
   #isKeeping = false;
   #setAside: readonly AsideHere[] = [];
 
@@ -171,8 +172,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
     const atHand = manifest?.manifest ?? this.options.manifest;
     if (atHand !== undefined) {
       this.rules = this.rulesOf(atHand);
-      const starting = Object.fromEntries(readRecords(startingRecords(atHand).records, this.rules));
-      this.local = new LocalRecords(known?.records ?? starting, this.rules, {
+      this.local = new LocalRecords(known?.records ?? startingOf(this.rules), this.rules, {
         checkpoints: new Map(
           checkpoints.map((one) => [one.name, { ...one, records: new Map(Object.entries(one.records)) }]),
         ),
@@ -198,6 +198,7 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
   #makeTransport(kept: Kept): RetryingTransport {
     const { url, deviceKey, deadline = defaultDeadline } = this.options;
     const device = new DeviceTransport(new HttpTransport(url, {}, this.options.fetch), deviceKey, kept);
+    this.device = device;
     return new RetryingTransport(device, { deadline, onFailedTry: (failed) => this.#failedTries.tell(failed) });
   }
 
@@ -286,13 +287,18 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
     this.kept?.setIdentity({ tuning: this.tuning.kept });
   }
 
+  protected openKept(): Kept {
+    if (this.kept === undefined) throw notStarted();
+    return this.kept;
+  }
+
   protected openSession(): string {
     if (this.joined === undefined) throw this.trouble ?? new TypeError('The player has not joined.');
     return this.joined.session.id;
   }
 
   protected async send<Answer>(sent: Sent, timeout = this.options.deadline ?? defaultDeadline) {
-    if (this.transport === undefined) throw new TypeError('The player has not started: await start() first.');
+    if (this.transport === undefined) throw notStarted();
     const answer = await this.transport.send<Answer>({ timeout, ...sent });
     this.heardAt = Date.now();
     return answer;
@@ -310,6 +316,15 @@ export abstract class DeviceStay<Game extends GameShape = AnyGame> extends Stay<
 }
 
 const nothingDeclared: Manifest = { game: '', title: '', records: {}, items: {}, tunables: {}, attributes: {} };
+
+/** What everybody begins with. */
+export function startingOf(rules: Rules): RecordsByKey {
+  return Object.fromEntries(readRecords(startingRecords(rules.manifest).records, rules));
+}
+
+export function notStarted(): TypeError {
+  return new TypeError('The player has not started: await start() first.');
+}
 
 /** RFC 3339. */
 export function now(): string {

@@ -26,6 +26,8 @@ export interface Identity {
   /** Made by this device: it is who the player is. */
   readonly secret: string;
   readonly token?: string | undefined;
+  /** The account that this device is signed in to. */
+  readonly account?: KeptAccount | undefined;
   readonly player?: { readonly id: string; readonly name: string | null } | undefined;
   readonly manifest?: { readonly version: number; readonly manifest: Manifest } | undefined;
   /** What the service last said is stored, and of whom; absent before the first join. */
@@ -33,6 +35,14 @@ export interface Identity {
   readonly checkpoints?: readonly KeptCheckpoint[] | undefined;
   /** The tunables as they were last told. */
   readonly tuning?: TuningKept | undefined;
+}
+
+/** A sign-in as it is kept: with its refresh token the next access token is asked for. */
+export interface KeptAccount {
+  readonly email: string;
+  readonly refreshToken: string;
+  /** When the access token is over, by this device's clock, in milliseconds since 1970. */
+  readonly until: number;
 }
 
 type KeptCheckpoint = Omit<Checkpoint, 'records'> & { readonly records: { readonly [key: string]: StoredRecord } };

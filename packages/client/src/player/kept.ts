@@ -1,7 +1,10 @@
-import type { DeviceResponse } from '@vekkon/protocol';
+import type { AccountTokens, DeviceResponse } from '@vekkon/protocol';
 import type { DeviceTokens } from './device-transport.js';
-import { newIdentity, readIdentity, readSlot, type Identity, type Slot } from './kept-state.js';
+import { newIdentity, readIdentity, readSlot, type Identity, type KeptAccount, type Slot } from './kept-state.js';
+import { randomId } from './random-id.js';
 import type { PlayerStorage } from './storage.js';
+
+const nothingKnown = { known: undefined, checkpoints: undefined, tuning: undefined } as const;
 
 /** What a device keeps, and whether it can. */
 export class Kept implements DeviceTokens {
@@ -68,9 +71,32 @@ export class Kept implements DeviceTokens {
     }
   }
 
+  account(): KeptAccount | undefined {
+    return this.#identity.account;
+  }
+
   take({ token, player: id }: DeviceResponse): void {
     const { player } = this.#identity;
     this.setIdentity({ token, player: player?.id === id ? player : { id, name: null } });
+  }
+
+  /** This device is signed in: whoever it was before, its own secret is another from now on. */
+  takeAccount({ player: id, accessToken: token, refreshToken, now, expiresAt }: AccountTokens, email?: string): void {
+    const { player, account, secret } = this.#identity;
+    const isOther = player?.id !== id;
+    const until = Date.now() + Date.parse(expiresAt) - Date.parse(now);
+    this.setIdentity({
+      token,
+      account: { email: email ?? account?.email ?? '', refreshToken, until },
+      // Of the same player the service takes the old one no more; another's stays who the device is without an account.
+      secret: isOther || account !== undefined ? secret : randomId(32),
+      ...(isOther && { player: { id, name: null }, ...nothingKnown }),
+    });
+  }
+
+  /** Signed out: the device is who it is by its own secret. */
+  dropAccount(): void {
+    this.setIdentity({ token: undefined, account: undefined, player: undefined, ...nothingKnown });
   }
 
   setIdentity(change: Partial<Identity>): void {

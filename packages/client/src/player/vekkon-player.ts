@@ -17,10 +17,11 @@ import { tunedPart } from '../session/game-tuning.js';
 import { GameBoards } from '../session/game-boards.js';
 import { nothingSaved, together, type NumberedSave, type SaveResult, type Stay } from '../session/stay.js';
 import { decided, type Conflict, type Decision } from './conflicts.js';
-import { defaultDeadline, DeviceStay, now } from './device-stay.js';
-import { endings, mayPass, refusedForGood } from './failures.js';
+import { defaultDeadline, DeviceStay, notStarted, now, startingOf } from './device-stay.js';
+import { endings, isSignInOver, mayPass, refusedForGood } from './failures.js';
 import { requestOf } from './leftovers.js';
 import type { VekkonPlayerOptions } from './options.js';
+import { GameAccount } from './game-account.js';
 import { watchPage } from './page.js';
 import { randomId } from './random-id.js';
 import { DeviceUpkeep } from './upkeep.js';
@@ -46,6 +47,8 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   readonly #dropped = new Listeners<[transactions: readonly Transaction[]]>();
   /** Leaderboards, as far as the game shows them to its players. */
   readonly boards: GameBoards<Game>;
+  /** How the player is known on other devices too. */
+  readonly account: GameAccount;
   readonly #upkeep: DeviceUpkeep;
   readonly #instance = randomId();
   #starting: Promise<void> | undefined;
@@ -63,6 +66,25 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
       post: (path, body) => this.send({ method: 'POST', path, body }),
       url: options.url,
       credential: () => this.kept?.token() ?? '',
+    });
+    this.account = new GameAccount({
+      kept: () => this.openKept(),
+      send: (sent) => this.send(sent),
+      change: async (sent, take) => {
+        if (this.device === undefined) throw notStarted();
+        const answer = await this.device.change(sent, take);
+        this.#forgetOthers();
+        return answer;
+      },
+      leave: async () => {
+        if (this.#isPlaying) await this.leave();
+        // What is left over is theirs who did it: it goes before the device is somebody else's.
+        await this.leftovers.deliver().catch((error: unknown) => {
+          // Signed out from elsewhere: it goes when they are signed in again.
+          if (!isSignInOver(error)) throw error;
+        });
+      },
+      start: () => this.start(),
     });
     this.#upkeep = new DeviceUpkeep({
       url: options.url.replace(/\/+$/, ''),
@@ -460,6 +482,15 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     this.keepSlot();
     this.setConnection('left');
     await this.kept?.flushed();
+  }
+
+  /** The device is somebody else's now: nothing of whoever it was before is shown or sent as theirs. */
+  #forgetOthers(): void {
+    const { rules } = this;
+    if (this.openKept().identity.known !== undefined || this.#isPlaying || rules === undefined) return;
+    this.local = new LocalRecords(startingOf(rules), rules, { byPlayer: true });
+    this.joining = undefined;
+    this.keepSlot();
   }
 
   /** The page may be ended without another word: what is left is kept first, then sent where it is small enough. */

@@ -37,6 +37,15 @@ export function together(
   return values;
 }
 
+/** Has a player anything that not everybody begins with? */
+export function hasMoreThanStarting(records: Records, manifest: Manifest): boolean {
+  return [...records].some(([key, { value, removed }]) => {
+    const declared = declarationOf(key, manifest);
+    if (removed === true || isProblem(declared)) return false;
+    return declared.member !== undefined || !equalJson(value, startingRecordValue(declared.declaration));
+  });
+}
+
 /** What a record is put together by, where nothing is declared. */
 export function usualTogether({ kind }: RecordDeclaration): Together {
   if (kind === 'currency' || kind === 'inventory') return 'sum';

@@ -11,7 +11,7 @@ import {
   type YAMLMap,
 } from 'yaml';
 import type { Json } from '../json.js';
-import { limits } from '../limits.js';
+import { serviceLimits } from '../limits.js';
 import { utf8Bytes } from '../keys/check-value.js';
 import type { Path } from './mistake.js';
 
@@ -42,8 +42,10 @@ export function parseManifestText(source: string): ManifestText | { readonly mis
     const { line, col } = lines.linePos(offset);
     return { line: Math.max(line, 1), column: Math.max(col, 1) };
   };
-  if (utf8Bytes(source) > limits.manifestBytes) {
-    return { mistakes: [{ line: 1, column: 1, detail: `A manifest takes at most ${limits.manifestBytes} bytes.` }] };
+  if (utf8Bytes(source) > serviceLimits.manifestBytes) {
+    return {
+      mistakes: [{ line: 1, column: 1, detail: `A manifest takes at most ${serviceLimits.manifestBytes} bytes.` }],
+    };
   }
   const tooDeep = tooDeepAt(source);
   if (tooDeep !== undefined) {

@@ -1,6 +1,6 @@
 import * as recheck from 'recheck/lib/browser.js';
 import { isJsonArray, isJsonObject, type Json, type JsonObject } from '../json.js';
-import { limits } from '../limits.js';
+import { limits, serviceLimits } from '../limits.js';
 import { pointerTokens, valueAt } from '../keys/json-pointer.js';
 
 /** What a schema asks that could delay whoever checks a value against it, and where in the schema. */
@@ -46,7 +46,7 @@ const leadingElsewhere = ['$id', '$anchor', '$dynamicRef', '$dynamicAnchor', '$r
 /**
  * Finds what would let a value delay the writer: references out of the file or
  * in a circle, patterns that backtrack, lists compared each with each, and
- * more checks for one value than `limits.schemaCost`.
+ * more checks for one value than `serviceLimits.schemaCost`.
  */
 export function schemaCostMistakes(
   schema: Json,
@@ -54,10 +54,10 @@ export function schemaCostMistakes(
 ): readonly SchemaMistake[] {
   const mistakes: SchemaMistake[] = [];
   const cost = costOf(schema, [], { root: schema, times: 1, following: [], costs: new Map(), mistakes, patterns });
-  if (mistakes.length === 0 && cost > limits.schemaCost) {
+  if (mistakes.length === 0 && cost > serviceLimits.schemaCost) {
     mistakes.push({
       path: [],
-      detail: `Checking one value could take ${cost.toExponential(0)} steps, and ${limits.schemaCost.toExponential(0)} is the most: bound the lists with maxItems and the objects with maxProperties.`,
+      detail: `Checking one value could take ${cost.toExponential(0)} steps, and ${serviceLimits.schemaCost.toExponential(0)} is the most: bound the lists with maxItems and the objects with maxProperties.`,
     });
   }
   return mistakes;

@@ -1,8 +1,25 @@
-import { limits } from '../limits.js';
+import { limits, serviceLimits } from '../limits.js';
 
 /** A player's device writes in the sessions that it opened; a game server (null) in all of its environment. */
 export function mayWriteIn(session: { readonly device: string | null }, device: string | null): boolean {
   return device === null || session.device === device;
+}
+
+/**
+ * May a device deliver a save for a session? For its own, and for those of
+ * other devices of the same player: what was done before a sign-in ended is
+ * delivered by the next.
+ *
+ * @param player whose session it is
+ * @param owner  whose device it is that calls
+ */
+export function maySaveIn(
+  session: { readonly device: string | null },
+  player: string,
+  device: string | null,
+  owner: string | null,
+): boolean {
+  return mayWriteIn(session, device) || (session.device !== null && player === owner);
 }
 
 /** What a session knows of its saves. */
@@ -80,11 +97,11 @@ export type OutcomesKept =
 export function keepOutcomes(aside: OutcomesAside, number: number, newest: number | null): OutcomesKept {
   const { answered } = aside;
   const keepsNewest = newest !== null && (answered === null || number - 1 > answered);
-  const isTooMuch = aside.bytes + (keepsNewest ? newest : 0) > limits.outcomeBytesPerSession;
+  const isTooMuch = aside.bytes + (keepsNewest ? newest : 0) > serviceLimits.outcomeBytesPerSession;
   if (answered !== null) {
     if (isTooMuch || number - answered > limits.savesAhead) return { do: 'refuse' };
     return { do: 'keep', forgetUpTo: 0, keepsNewest };
   }
   if (isTooMuch) return { do: 'keep', forgetUpTo: number - 2, keepsNewest: false };
-  return { do: 'keep', forgetUpTo: Math.max(0, number - limits.outcomesOfSilentSenders), keepsNewest };
+  return { do: 'keep', forgetUpTo: Math.max(0, number - serviceLimits.outcomesOfSilentSenders), keepsNewest };
 }

@@ -1,4 +1,4 @@
-import { limits } from '@vekkon/core';
+import { serviceLimits } from '@vekkon/core';
 import { z } from 'zod';
 import { transactionOutcome, transactions } from './changes.js';
 import { id, recordKey, recordsByKey, time } from './values.js';
@@ -102,7 +102,7 @@ export const changesResponse = z.object({
 export type ChangesResponse = z.infer<typeof changesResponse>;
 
 export const readRequest = z.strictObject({
-  players: z.array(id).min(1).max(limits.playersPerRead),
+  players: z.array(id).min(1).max(serviceLimits.playersPerRead),
   keys: z.array(recordKey).min(1).max(100).optional().meta({ description: 'All that is stored if left out.' }),
 });
 

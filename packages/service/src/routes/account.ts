@@ -1,4 +1,5 @@
 import { isForPlayers } from '@vekkon/core';
+import { hasMoreThanStarting } from '@vekkon/core/accounts';
 import { Refusal, routes, type AccountResponse } from '@vekkon/protocol';
 import { recordsByKey, rfc3339, type AccountRow, type EnvironmentRow, type ListedPlayer } from '@vekkon/store';
 import type { Request, Response } from 'express';
@@ -33,8 +34,7 @@ export function serveAccount(desk: Desk): void {
       const { refreshToken, signIn } = accounts.begin(address);
       const { url, link } = accounts.link('confirm', body.email);
       const about = { environment: place.number, device, email: body.email, passwordHash, signIn, link };
-      const nobodysSecret = hashToken(newToken('deviceToken'));
-      const { player, isTaken } = await writer.do('makeAccount', { ...about, nobodysSecret });
+      const { player, isTaken } = await writer.do('makeAccount', about);
       // Whether the address is somebody's already is for them alone to know.
       if (isTaken) accounts.mailTaken(place, body.email);
       else accounts.mailConfirm(place, body.email, url);
@@ -204,7 +204,10 @@ export function serveAccount(desk: Desk): void {
       reader.players.one(place.number, id),
       reader.accounts.ofPlayer(place.number, id),
     ]);
-    return player !== undefined && player.first_joined_at !== null && account === undefined ? player : undefined;
+    if (player === undefined || player.first_joined_at === null || account !== undefined) return undefined;
+    const { rules } = await reader.manifests.newestOf(place);
+    const stored = await reader.players.stored(player.number, rules.manifest);
+    return hasMoreThanStarting(stored, rules.manifest) ? player : undefined;
   }
 
   /** What a player has, as far as players may see it. */

@@ -1,4 +1,4 @@
-import { isJsonObject, limits, type Json } from '@vekkon/core';
+import { isJsonObject, serviceLimits, type Json } from '@vekkon/core';
 import {
   type TransactionOutcome,
   bulkSave,
@@ -14,7 +14,7 @@ import {
 } from '@vekkon/protocol';
 import { recordsByKey, rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
 import type { Request, Response } from 'express';
-import { deviceIn, deviceOf } from '../access.js';
+import { deviceIn, deviceOf, type Principal } from '../access.js';
 import { JsonText } from '../answers.js';
 import type { PlayerSaved } from '../player-saved.js';
 import { parsePart, serveRoute, type Desk } from '../serve-route.js';
@@ -38,13 +38,13 @@ export function serveSessions(desk: Desk): void {
 
   serveRoute(desk, routes.save, async ({ params, body, environment, principal, request }) => {
     const save = { ...body, session: params.session, leave: false, triesFailed: triesFailedOf(request) };
-    const saved = await saveOnce(desk, environment(), save, deviceIn(principal));
+    const saved = await saveOnce(desk, environment(), save, callerIn(principal));
     return new JsonText(saveText(desk, params.session, saved, await tunedBy(desk, environment(), save, saved)));
   });
 
   serveRoute(desk, routes.leave, async ({ params, body, environment, principal, request }) => {
     const save = { ...body, session: params.session, leave: true, triesFailed: triesFailedOf(request) };
-    const saved = await saveOnce(desk, environment(), save, deviceIn(principal));
+    const saved = await saveOnce(desk, environment(), save, callerIn(principal));
     return new JsonText(saveText(desk, params.session, saved));
   });
 
@@ -89,7 +89,7 @@ export function serveSessions(desk: Desk): void {
             if (isRefused) throw new Refusal('save-before-refused');
             const save = parsePart(bulkSave, sent, 'the save');
             const one = { ...save, leave: save.leave ?? false, triesFailed };
-            const saved = await saveOnce(desk, place, one, deviceIn(principal));
+            const saved = await saveOnce(desk, place, one, callerIn(principal));
             const tuning = await tunedBy(desk, place, save, saved);
             results[index] = `{"status":200,${saveText(desk, save.session, saved, tuning).slice(1)}`;
           } catch (error) {
@@ -149,7 +149,7 @@ async function joinOrWait(
   device: string | null,
   hungUp: AbortSignal,
 ): Promise<Joined> {
-  const waitUntil = desk.clock.monotonic() + Math.min(body.wait ?? 0, limits.waitSeconds) * 1000;
+  const waitUntil = desk.clock.monotonic() + Math.min(body.wait ?? 0, serviceLimits.waitSeconds) * 1000;
   // From before the first look, so that no end is missed.
   const lookout = desk.handovers.lookOut(place.number, player);
   try {
@@ -182,6 +182,18 @@ async function joinOrWait(
   } finally {
     lookout.end();
   }
+}
+
+/** The device that saves, and whose it is; null for a game server. */
+interface SaveCaller {
+  readonly device: string | null;
+  readonly owner: string | null;
+}
+
+function callerIn(principal: Principal): SaveCaller {
+  return principal.sort === 'device'
+    ? { device: principal.device, owner: principal.player }
+    : { device: null, owner: null };
 }
 
 /** How many tries the sender says have failed before this one. */
@@ -220,7 +232,12 @@ interface OneSave extends Omit<BulkSave, 'leave'> {
 }
 
 /** The one way of every save, alone or in bulk. */
-async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device: string | null): Promise<Saved> {
+async function saveOnce(
+  desk: Desk,
+  place: EnvironmentRow,
+  save: OneSave,
+  { device, owner }: SaveCaller,
+): Promise<Saved> {
   if (save.number === undefined && (!save.leave || save.transactions.length > 0)) {
     throw new Refusal('request-invalid', 'A save needs its number, and so does a leave with transactions.');
   }
@@ -230,6 +247,7 @@ async function saveOnce(desk: Desk, place: EnvironmentRow, save: OneSave, device
       environment: place.number,
       session: save.session,
       device,
+      owner,
       number: save.number ?? null,
       seen: save.seen ?? null,
       answered: save.answered ?? null,

@@ -34,6 +34,7 @@ export async function up(db: Kysely<unknown>): Promise<void> {
     .addColumn('account', 'integer', (column) => column.notNull())
     .addColumn('device', 'bigint', (column) => column.notNull())
     .addColumn('created_at', 'bigint', (column) => column.notNull())
+    .addColumn('opened_at', 'bigint')
     .addColumn('used_at', 'bigint', (column) => column.notNull())
     .addColumn('address', 'text', (column) => column.notNull())
     .addColumn('ended_at', 'bigint')

@@ -42,7 +42,7 @@ export class AccountReads {
       .innerJoin('players', 'players.number', 'accounts.player')
       .innerJoin('devices', 'devices.number', 'sign_ins.device')
       .select((select) => select.fn.coalesce('sign_ins.ended_at', 'devices.revoked_at').as('ended_at'))
-      .select(['accounts.environment', 'players.id as player', 'devices.id as device'])
+      .select(['opened_at', 'accounts.environment', 'players.id as player', 'devices.id as device'])
       .where('sign_ins.id', '=', id)
       .executeTakeFirst();
   }

@@ -1,4 +1,4 @@
-import { addAlike, likenessOf, limits, utf8Bytes, type Transaction } from '@vekkon/core';
+import { addAlike, likenessOf, serviceLimits, utf8Bytes, type Transaction } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { digestOf } from '../digest.js';
 import { keptQuery } from '../kept-query.js';
@@ -123,8 +123,8 @@ export class UnsettledInWork {
     this.#held ??= await this.#heldBefore();
     const { unlike, bytes: held, hadNone } = this.#held;
     // The first save of one who holds nothing has room whatever its size: else it could never be delivered.
-    const isTooMuch = !hadNone && held + bytes > limits.unsettledBytesPerPlayer;
-    if (unlike >= limits.unsettledPerPlayer || isTooMuch) {
+    const isTooMuch = !hadNone && held + bytes > serviceLimits.unsettledBytesPerPlayer;
+    if (unlike >= serviceLimits.unsettledPerPlayer || isTooMuch) {
       throw new Refusal('unsettled-full', undefined, { retryAfter: 60 });
     }
     this.#held = { unlike: unlike + 1, bytes: held + bytes, hadNone };

@@ -1,4 +1,4 @@
-import { limits, revisionsByPlayers, revisionToGiveUp } from '@vekkon/core';
+import { serviceLimits, revisionsByPlayers, revisionToGiveUp } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { historyDigest } from '../history-digest.js';
 import { keptQuery } from '../kept-query.js';
@@ -40,11 +40,11 @@ async function countBytes({ db }: Place, player: number, bytes: number, now: num
   const current = Math.floor(now / hour);
   const [before] = await writtenOf(db, player);
   const total = (before?.hour === current ? before.bytes : 0) + bytes;
-  if (total > limits.bytesByPlayerAnHour) {
+  if (total > serviceLimits.bytesByPlayerAnHour) {
     const retryAfter = Math.ceil(((current + 1) * hour - now) / 1000);
     throw new Refusal(
       'too-many-requests',
-      `This player's devices have written ${limits.bytesByPlayerAnHour / 1024 / 1024} MiB within the hour, and that is the most: save less often, or less.`,
+      `This player's devices have written ${serviceLimits.bytesByPlayerAnHour / 1024 / 1024} MiB within the hour, and that is the most: save less often, or less.`,
       { retryAfter },
     );
   }

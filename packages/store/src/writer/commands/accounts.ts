@@ -37,8 +37,6 @@ export interface MakeAccount {
   readonly passwordHash: string;
   readonly signIn: NewSignIn;
   readonly link: NewLink;
-  /** The hash of a secret that nobody has: the device's own opens the player no more. */
-  readonly nobodysSecret: string;
 }
 
 /** A device's player gets an account, and keeps all they have. */
@@ -46,7 +44,7 @@ export async function makeAccount(
   context: WriterContext,
   make: MakeAccount & Stamp,
 ): Promise<{ readonly player: string; readonly isTaken: boolean }> {
-  const { db, feed } = context;
+  const { db } = context;
   const { environment, email, passwordHash, signIn, link, now } = make;
   const device = await db
     .selectFrom('devices')
@@ -73,18 +71,6 @@ export async function makeAccount(
     })
     .returning('number')
     .executeTakeFirstOrThrow();
-  await db
-    .updateTable('devices')
-    .set({ secret_hash: make.nobodysSecret })
-    .where('number', '=', device.number)
-    .execute();
-  await db
-    .updateTable('credentials')
-    .set({ revoked_at: now })
-    .where('device', '=', device.number)
-    .where('revoked_at', 'is', null)
-    .execute();
-  feed.tell({ what: 'device-over', device: make.device, but: null });
   await addSignIn(context, account, device.number, signIn, now);
   await addLink(context, account, link, now);
   await note(context, {
@@ -96,6 +82,34 @@ export async function makeAccount(
     now,
   });
   return { player: device.player_id, isTaken: await isConfirmedElsewhere(context, environment, folded, account) };
+}
+
+/**
+ * An access token of a sign-in is shown for the first time: its answer has
+ * arrived, and what the device was known by before opens the player no more.
+ */
+export async function openSignIn(
+  { db, feed }: WriterContext,
+  { signIn: id, nobodysSecret, now }: { readonly signIn: string; readonly nobodysSecret: string } & Stamp,
+): Promise<null> {
+  const signIn = await db
+    .selectFrom('sign_ins')
+    .innerJoin('devices', 'devices.number', 'sign_ins.device')
+    .select(['devices.number', 'devices.id as device', 'opened_at'])
+    .where('sign_ins.id', '=', id)
+    .executeTakeFirst();
+  if (signIn === undefined || signIn.opened_at !== null) return null;
+  await db.updateTable('sign_ins').set({ opened_at: now }).where('id', '=', id).execute();
+  // The hash of a secret that nobody has.
+  await db.updateTable('devices').set({ secret_hash: nobodysSecret }).where('number', '=', signIn.number).execute();
+  const { numUpdatedRows } = await db
+    .updateTable('credentials')
+    .set({ revoked_at: now })
+    .where('device', '=', signIn.number)
+    .where('revoked_at', 'is', null)
+    .executeTakeFirst();
+  if (numUpdatedRows > 0n) feed.tell({ what: 'device-over', device: signIn.device, but: null });
+  return null;
 }
 
 export interface SignInAccount {
@@ -423,7 +437,7 @@ async function addSignIn(
 ): Promise<void> {
   await db
     .insertInto('sign_ins')
-    .values({ id, account, device, created_at: now, used_at: now, address, ended_at: null })
+    .values({ id, account, device, created_at: now, opened_at: null, used_at: now, address, ended_at: null })
     .execute();
   const row = { hash: refreshHash, sign_in: id, created_at: now, expires_at: expiresAt, used_at: null, next: null };
   await db.insertInto('refresh_tokens').values(row).execute();

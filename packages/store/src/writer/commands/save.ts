@@ -1,4 +1,4 @@
-import { decideSave, mayWriteIn, type SaveRefusal, type Transaction } from '@vekkon/core';
+import { decideSave, maySaveIn, type SaveRefusal, type Transaction } from '@vekkon/core';
 import { attributeKeys, attributesFromRecords, type Attributes } from '@vekkon/core/tuning';
 import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, SavingPlayer, SavingSession } from '../../tables.js';
@@ -20,6 +20,8 @@ export interface Save {
   readonly session: string;
   /** The device that calls, which may save its own sessions only; null for a game server. */
   readonly device: string | null;
+  /** The player whose device it is; null for a game server. */
+  readonly owner?: string | null;
   /** Absent only in a leave that saves nothing. */
   readonly number: number | null;
   /** The last commit to the player that the sender knows of. */
@@ -219,9 +221,9 @@ const setLeft = keptQuery((db, last_left_at: number, number: number) =>
   db.updateTable('players').set({ last_left_at }).where('number', '=', number),
 );
 
-async function sessionWithPlayer({ db }: WriterContext, { environment, session: id, device }: Save) {
+async function sessionWithPlayer({ db }: WriterContext, { environment, session: id, device, owner = null }: Save) {
   const [found] = await savingSession(db, id, environment);
-  if (found === undefined || !mayWriteIn(found, device)) throw sessionUnknown(id);
+  if (found === undefined || !maySaveIn(found, found.player_id, device, owner)) throw sessionUnknown(id);
   const session: SavingSession = found;
   const player: SavingPlayer = { number: found.player, environment, id: found.player_id, seen: found.seen };
   return { session, player };
