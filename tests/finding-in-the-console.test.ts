@@ -36,9 +36,13 @@ describe('finding players in the console, and what their sessions saved', () => 
     return page;
   }
   async function withToken(token: string, path: string): Promise<Page> {
-    const page = await (await browser.newContext()).newPage();
+    const context = await browser.newContext();
+    await context.addCookies([
+      { name: 'vekkon-console', value: token, url: world.url, httpOnly: true, sameSite: 'Strict' },
+    ]);
+    const page = await context.newPage();
     page.on('pageerror', (error) => complaints.push(error.message));
-    await page.addInitScript((given) => localStorage.setItem('vekkon.token', given), token);
+    await page.addInitScript(() => localStorage.setItem('vekkon.signed-in', 'yes'));
     await page.goto(`${world.url}/console${path}`);
     await page.getByRole('heading', { level: 1 }).waitFor();
     return page;

@@ -26,6 +26,9 @@ export function keepSignedIn(signedIn: SignedIn): string {
 }
 
 export function readSignedIn(): SignedIn {
+  // For programs, such as a build: nothing is kept on the machine.
+  const { VEKKON_TOKEN: token, VEKKON_URL: url } = process.env;
+  if (token !== undefined && url !== undefined) return { url, token, email: 'VEKKON_TOKEN' };
   let text: string;
   try {
     text = readFileSync(fileOf(), 'utf8');

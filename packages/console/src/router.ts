@@ -15,6 +15,8 @@ export const router = createRouter({
     { path: '/', redirect: '/overview' },
     { path: '/sign-in', name: 'sign-in', component: SignIn, meta: { open: true, title: 'Sign in' } },
     { path: '/first-admin', name: 'first-admin', component: FirstAdmin, meta: { open: true, title: 'First admin' } },
+    { path: '/join', name: 'join', component: () => import('./pages/Join.vue'), meta: { open: true, title: 'Join' } },
+    { path: '/access', name: 'access', component: () => import('./pages/Access.vue'), meta: { title: 'Access' } },
     { path: '/overview', name: 'overview', component: Overview, meta: { title: 'Overview' } },
     { path: '/players', name: 'players', component: Players, meta: { title: 'Players' } },
     { path: '/players/:id', name: 'player', component: Player, props: true, meta: { title: 'Player' } },

@@ -1,16 +1,17 @@
 import { VekkonOperator } from '@vekkon/client/operator';
-import type { EnvironmentSummary, OperatorProfile, SignInResponse } from '@vekkon/protocol';
+import type { EnvironmentSummary, OperatorResponse, SignInResponse } from '@vekkon/protocol';
 import { computed, reactive } from 'vue';
 
 /** Who is signed in on this browser, and which environment they look at. */
 
-const tokenName = 'vekkon.token';
+/** That somebody is signed in; the token itself lies in a cookie that no script can read. */
+const signedInName = 'vekkon.signed-in';
 const environmentName = 'vekkon.environment';
 
 const state = reactive({
-  token: localStorage.getItem(tokenName),
-  operator: undefined as OperatorProfile | undefined,
-  environments: [] as readonly EnvironmentSummary[],
+  isSignedIn: localStorage.getItem(signedInName) !== null,
+  operator: undefined as OperatorResponse['operator'] | undefined,
+  environments: [] as readonly OperatorResponse['environments'][number][],
   environment: localStorage.getItem(environmentName),
 });
 
@@ -22,8 +23,14 @@ export function nameOf({ game, environment }: EnvironmentSummary): string {
 
 export function useSignedIn() {
   return {
-    isSignedIn: computed(() => state.token !== null),
-    operator: computed(() => state.operator),
+    isSignedIn: computed(() => state.isSignedIn),
+    /** Who they are, with the role that they have in the environment that is chosen. */
+    operator: computed(() => {
+      const here = state.environments.find((one) => nameOf(one) === state.environment);
+      return state.operator && { ...state.operator, role: here?.role ?? state.operator.role };
+    }),
+    /** The role for what concerns the service as a whole. */
+    ownRole: computed(() => state.operator?.role ?? 'none'),
     environments: computed(() => state.environments),
     environment: computed(() => state.environments.find((one) => nameOf(one) === state.environment)),
     /** The calls of whoever is signed in, about the environment that is chosen. */
@@ -31,7 +38,6 @@ export function useSignedIn() {
       () =>
         new VekkonOperator({
           url: serviceUrl,
-          token: state.token ?? '',
           environment: state.environment ?? undefined,
         }),
     ),
@@ -42,15 +48,14 @@ export function useSignedIn() {
   };
 }
 
-function keep({ token, operator }: SignInResponse): void {
-  state.token = token;
-  state.operator = operator;
-  localStorage.setItem(tokenName, token);
+function keep(_signedIn: SignInResponse): void {
+  state.isSignedIn = true;
+  localStorage.setItem(signedInName, 'yes');
 }
 
 /** Asks the service who this is, and which environments there are. */
 async function load(): Promise<void> {
-  const self = await new VekkonOperator({ url: serviceUrl, token: state.token ?? '' }).self();
+  const self = await new VekkonOperator({ url: serviceUrl }).self();
   state.operator = self.operator;
   state.environments = self.environments;
   const isKnown = self.environments.some((one) => nameOf(one) === state.environment);
@@ -64,8 +69,8 @@ function choose(environment: string): void {
 }
 
 function forget(): void {
-  state.token = null;
+  state.isSignedIn = false;
   state.operator = undefined;
   state.environments = [];
-  localStorage.removeItem(tokenName);
+  localStorage.removeItem(signedInName);
 }

@@ -30,6 +30,36 @@ export const accountProblems = {
     title: 'Sign-in is over',
     advice: 'Sign in again.',
   },
+  'operator-exists': {
+    status: 409,
+    title: 'Already an operator',
+    advice: 'Change their role instead.',
+  },
+  'operator-unknown': {
+    status: 404,
+    title: 'No such operator',
+    advice: 'See the list of operators.',
+  },
+  'last-admin': {
+    status: 409,
+    title: 'Nobody would be left who may do this',
+    advice: 'Make somebody else an admin first.',
+  },
+  'sign-in-unknown': {
+    status: 404,
+    title: 'No such sign-in',
+    advice: 'It may have ended already: see the list.',
+  },
+  'second-factor-needed': {
+    status: 401,
+    title: 'A code is needed too',
+    advice: 'Send the code that your authenticator shows, or a recovery code.',
+  },
+  'second-factor-wrong': {
+    status: 401,
+    title: 'The code is wrong',
+    advice: 'A code is good once, for half a minute: wait for the next. Is the clock of your authenticator right?',
+  },
   'link-over': {
     status: 410,
     title: 'Link is over',

@@ -180,6 +180,11 @@ export const problemCatalogue = {
     title: 'Web origin not allowed',
     advice: 'An admin allows it for the environment, with "vekkon game origins --allow" and the origin.',
   },
+  'scope-missing': {
+    status: 403,
+    title: 'Key is not good for this',
+    advice: 'Make a key that is, or use another.',
+  },
   'role-too-low': { status: 403, title: 'Role does not allow this', advice: 'Ask an admin to do it, or for the role.' },
   'sign-in-refused': {
     status: 401,

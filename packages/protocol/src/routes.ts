@@ -3,6 +3,7 @@ import { boardRoutes } from './routes/board-routes.js';
 import { deviceRoutes } from './routes/device-routes.js';
 import { watchRoutes } from './routes/watch-routes.js';
 import { accountRoutes } from './routes/account-routes.js';
+import { operatorRoutes } from './routes/operator-routes.js';
 import { findingRoutes } from './routes/finding-routes.js';
 import { transferRoutes } from './routes/transfer-routes.js';
 import { giftRoutes } from './routes/gift-routes.js';
@@ -365,6 +366,7 @@ export const routes = {
   ...transferRoutes,
   ...findingRoutes,
   ...accountRoutes,
+  ...operatorRoutes,
   ...watchRoutes,
   ...boardRoutes,
   ...tuningRoutes,
@@ -383,6 +385,7 @@ export const routes = {
     path: '/v1/sign-out',
     summary: 'The token that is sent is over',
     callers: ['viewer'],
+    about: 'caller',
     status: 200,
     response: z.object({}),
     problems: [],
@@ -402,6 +405,7 @@ export const routes = {
     path: '/v1/operator',
     summary: 'Who is signed in, and the environments there are',
     callers: ['viewer'],
+    about: 'caller',
     status: 200,
     response: operators.operatorResponse,
     problems: [],
@@ -440,6 +444,7 @@ export const routes = {
     path: '/v1/environments',
     summary: 'Makes an environment, and its game if it is the first, from a manifest',
     callers: ['admin'],
+    about: 'service',
     body: operators.createEnvironmentRequest,
     status: 201,
     response: operators.createEnvironmentResponse,
@@ -447,5 +452,5 @@ export const routes = {
   },
 } as const satisfies { readonly [name: string]: Route };
 
-export type { Caller, Route } from './routes/route.js';
+export { scopeOf, type Caller, type Route } from './routes/route.js';
 export type RouteName = keyof typeof routes;

@@ -1,6 +1,8 @@
-import { Refusal, roles, type Caller, type Role } from '@vekkon/protocol';
+import { Refusal, roles, type Caller, type OperatorRole, type Role, type Scope } from '@vekkon/protocol';
 import type { Clock, Credential, EnvironmentRow, FeedEvent, Reader, Writer } from '@vekkon/store';
 import type { Request, Response } from 'express';
+import { addressOf } from './call-limits.js';
+import { tokenInCookie } from './console-cookie.js';
 import type { Environments } from './environments.js';
 import type { StreamReader } from './open-streams.js';
 import type { SigningKeys } from './accounts/signing-keys.js';
@@ -10,7 +12,12 @@ export interface Operator {
   readonly number: number;
   readonly email: string;
   readonly name: string;
-  readonly role: Role;
+  /** Where no other is set for an environment. */
+  readonly role: OperatorRole;
+  /** By the numbers of environments. */
+  readonly roles: ReadonlyMap<number, OperatorRole>;
+  readonly hasSecondFactor: boolean;
+  readonly recoveryCodesLeft: number;
 }
 
 /** The credential that was shown: its hash, and when it is over, in milliseconds since 1970. */
@@ -22,7 +29,13 @@ interface Shown {
 /** Who is calling. */
 export type Principal =
   | { readonly sort: 'anybody' }
-  | (Shown & { readonly sort: 'host'; readonly environment: number; readonly hint: string })
+  | (Shown & {
+      readonly sort: 'host';
+      readonly environment: number;
+      readonly hint: string;
+      /** What the key is good for; null for everything. */
+      readonly scopes: readonly Scope[] | null;
+    })
   /** A game on a device that has no token yet. */
   | { readonly sort: 'device-key'; readonly environment: number; readonly hint: string }
   /** A player's own device. */
@@ -36,6 +49,16 @@ export type Principal =
 
 /** How many credentials are held: beyond that those that were found first are looked up again. */
 const mostHeld = 100_000;
+
+/** How often it is noted that a key was used, in milliseconds. */
+const usedNotedEvery = 60_000;
+
+/** What a route takes. */
+export interface Needed {
+  readonly callers: readonly Caller[];
+  readonly scope: Scope;
+  readonly about?: 'service' | 'caller' | undefined;
+}
 
 interface Held {
   readonly credential: Credential;
@@ -51,6 +74,7 @@ export class Access {
   readonly #keys: SigningKeys;
   readonly #held = new Map<string, Held>();
   readonly #ofDevice = new Map<string, Set<string>>();
+  readonly #notedUse = new Map<string, number>();
   /** Counts what the feed said is over: what was read before it may be out of date. */
   #ends = 0;
 
@@ -67,7 +91,7 @@ export class Access {
    *
    * @param meet called before a credential is looked up that is not known yet
    */
-  async admit(request: Request, callers: readonly Caller[], meet: () => Promise<void>): Promise<Principal> {
+  async admit(request: Request, { callers, scope, about }: Needed, meet: () => Promise<void>): Promise<Principal> {
     if (callers.includes('anybody')) return { sort: 'anybody' };
     const token = bearerOf(request);
     const hash = hashToken(token);
@@ -76,9 +100,37 @@ export class Access {
     const { credential, principal } = held ?? (await this.#find(token, hash));
     const isOver = credential.expires_at !== null && credential.expires_at <= this.#clock.now();
     if (credential.revoked_at !== null || isOver) throw over(principal, isOver);
-    checkKind(principal, callers);
+    if (principal.sort === 'operator') {
+      if (about !== 'caller' || !isForOperators(callers))
+        checkRole(this.#roleOf(request, principal.operator, about), callers);
+    } else checkKind(principal, callers);
+    if (principal.sort === 'host') checkScope(principal, scope);
+    if (principal.sort !== 'device') this.#noteUse(hash, request);
     if (principal.sort === 'device-key' || principal.sort === 'device') this.#checkOrigin(request, principal);
     return principal;
+  }
+
+  /** What an operator may do in the environment that a request is about. */
+  #roleOf(request: Request, { role, roles }: Operator, about: Needed['about']): OperatorRole {
+    if (about !== undefined || roles.size === 0) return role;
+    const place = this.#environmentNamed(request);
+    return (place && roles.get(place.number)) ?? role;
+  }
+
+  #environmentNamed(request: Request): EnvironmentRow | undefined {
+    const named = request.get('Vekkon-Environment');
+    if (named === undefined) return this.#environments.all.length === 1 ? this.#environments.all[0] : undefined;
+    const [game = '', name = ''] = named.split('/');
+    return this.#environments.named(game, name);
+  }
+
+  /** When keys are used, and from where, is written down once a minute: nobody waits for it. */
+  #noteUse(hash: string, request: Request): void {
+    const now = this.#clock.now();
+    if (now - (this.#notedUse.get(hash) ?? -usedNotedEvery) < usedNotedEvery) return;
+    if (this.#notedUse.size >= mostHeld) this.#notedUse.clear();
+    this.#notedUse.set(hash, now);
+    this.#writer.do('noteKeyUsed', { hash, from: addressOf(request) }).catch(() => this.#notedUse.delete(hash));
   }
 
   /** The environment that a request is about: the key's own, or the one that an operator names. */
@@ -108,6 +160,11 @@ export class Access {
       for (const hash of this.#ofDevice.get(event.device) ?? []) if (hash !== event.but) this.#forget(hash);
       this.#ends++;
     }
+  }
+
+  /** Something about whoever shows it is another: it is looked up again. */
+  forget(hash: string): void {
+    this.#forget(hash);
   }
 
   #forget(hash: string): void {
@@ -182,6 +239,7 @@ export class Access {
       credential: {
         sort: 'device',
         hint: null,
+        scopes: null,
         environment,
         operator: null,
         device_id: device,
@@ -197,7 +255,8 @@ export class Access {
   async #principalOf(credential: Credential, tokenHash: string): Promise<Principal> {
     const shown = { credential: tokenHash, expiresAt: credential.expires_at };
     if (credential.sort === 'host-key' && credential.environment !== null) {
-      return { sort: 'host', environment: credential.environment, hint: credential.hint ?? '', ...shown };
+      const scopes = credential.scopes === null ? null : (JSON.parse(credential.scopes) as Scope[]);
+      return { sort: 'host', environment: credential.environment, hint: credential.hint ?? '', scopes, ...shown };
     }
     if (credential.sort === 'device-key' && credential.environment !== null) {
       return { sort: 'device-key', environment: credential.environment, hint: credential.hint ?? '' };
@@ -210,7 +269,15 @@ export class Access {
       credential.sort === 'operator' && credential.operator !== null
         ? await this.#reader.access.operator(credential.operator)
         : undefined;
-    if (operator !== undefined) return { sort: 'operator', operator, tokenHash };
+    if (operator !== undefined) {
+      const { number, email, name, role, totp_secret: secret, recovery, disabled_at: disabledAt } = operator;
+      if (disabledAt !== null) throw new Refusal('credential-revoked', 'You were shut out: ask an admin.');
+      const rows = await this.#reader.access.roles(number);
+      const roles = new Map(rows.map((row) => [row.environment, row.role]));
+      const left = recovery === null ? 0 : (JSON.parse(recovery) as string[]).length;
+      const factor = { hasSecondFactor: secret !== null, recoveryCodesLeft: left };
+      return { sort: 'operator', operator: { number, email, name, role, roles, ...factor }, tokenHash };
+    }
     throw new Refusal(
       'credential-wrong-kind',
       'This is a link for the first admin, not a credential: open it in a browser.',
@@ -233,7 +300,8 @@ function over({ sort }: Principal, isOver: boolean): Refusal {
   if (sort === 'device') {
     return new Refusal('credential-revoked', "This device's token is over: ask for another with the device's secret.");
   }
-  return new Refusal('credential-revoked', 'This key was revoked: use one that holds, or make a new one.');
+  const why = isOver ? 'This key has come to its end' : 'This key was revoked';
+  return new Refusal('credential-revoked', `${why}: use one that holds, or make a new one.`);
 }
 
 /** The device that calls; null for anybody else. */
@@ -283,6 +351,11 @@ export function nameOf(principal: Principal): string {
   return principal.sort === 'anybody' ? 'anybody' : `key ${principal.hint}…`;
 }
 
+function checkScope({ scopes, hint }: Extract<Principal, { sort: 'host' }>, scope: Scope): void {
+  if (scopes === null || scopes.includes(scope)) return;
+  throw new Refusal('scope-missing', `The key ${hint}… is good for ${scopes.join(', ')}: this takes ${scope}.`);
+}
+
 const spokenOf = {
   host: 'a host key',
   'device-key': 'a device key',
@@ -290,9 +363,8 @@ const spokenOf = {
   operator: 'an operator who is signed in',
 } as const;
 
-function checkKind(principal: Principal, callers: readonly Caller[]): void {
+function checkKind(principal: Exclude<Principal, { sort: 'operator' }>, callers: readonly Caller[]): void {
   if (principal.sort === 'anybody') return undefined;
-  if (principal.sort === 'operator') return checkRole(principal.operator.role, callers);
   if (callers.includes(principal.sort)) return undefined;
   throw wrongKind(callers, principal.sort);
 }
@@ -309,8 +381,14 @@ function isOwnOrigin(origin: string, request: Request): boolean {
   return URL.canParse(origin) && new URL(origin).host === request.get('Host');
 }
 
+function isForOperators(callers: readonly Caller[]): boolean {
+  return callers.some((caller) => (roles as readonly string[]).includes(caller));
+}
+
 function bearerOf(request: Request): string {
   const header = request.get('Authorization');
+  const kept = header === undefined ? tokenInCookie(request) : undefined;
+  if (kept !== undefined) return kept;
   if (header === undefined) throw new Refusal('credential-missing');
   const token = /^Bearer +(\S+) *$/i.exec(header)?.[1];
   if (token === undefined) {
@@ -319,13 +397,13 @@ function bearerOf(request: Request): string {
   return token;
 }
 
-function checkRole(role: Role, callers: readonly Caller[]): void {
+function checkRole(role: OperatorRole, callers: readonly Caller[]): void {
   const needed = callers.filter((caller): caller is Role => (roles as readonly string[]).includes(caller));
   if (needed.length === 0) {
     throw wrongKind(callers, 'operator');
   }
   const least = Math.min(...needed.map((one) => roles.indexOf(one)));
-  if (roles.indexOf(role) < least) {
+  if ((roles as readonly OperatorRole[]).indexOf(role) < least) {
     throw new Refusal('role-too-low', `This takes the role ${roles[least]}; yours is ${role}. Ask an admin.`);
   }
 }

@@ -53,7 +53,7 @@ export function serveMetrics(router: IRouter, desk: Desk): void {
   }
 
   router.get('/metrics', async (request, response) => {
-    await desk.access.admit(request, ['viewer'], () => desk.limits.meet(request, response));
+    await desk.access.admit(request, { callers: ['viewer'], scope: 'read' }, () => desk.limits.meet(request, response));
     await look();
     response.type(registry.contentType).send(await registry.metrics());
   });

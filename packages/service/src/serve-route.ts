@@ -1,5 +1,5 @@
 import { checkValue, limits, shapeDetail, type Json } from '@vekkon/core';
-import { Refusal, routes, type Overview, type ProblemCode, type Route } from '@vekkon/protocol';
+import { Refusal, routes, scopeOf, type Overview, type ProblemCode, type Route } from '@vekkon/protocol';
 import type { Clock, EnvironmentRow, LongReads, Reader, Writer } from '@vekkon/store';
 import cors from 'cors';
 import type { Request, Response } from 'express';
@@ -106,9 +106,10 @@ export function serveRoute<R extends Route>(
 ): void {
   const isForPages = route.callers.some((caller) => caller === 'device' || caller === 'device-key');
   if (isForPages) desk.table.add('OPTIONS', route.path, shareWithPages);
+  const needed = { callers: route.callers, scope: scopeOf(route), about: route.about };
   desk.table.add(route.method, route.path, async (request, response) => {
     if (isForPages && request.headers.origin !== undefined) await shareWithPages(request, response);
-    const principal = await desk.access.admit(request, route.callers, () => desk.limits.meet(request, response));
+    const principal = await desk.access.admit(request, needed, () => desk.limits.meet(request, response));
     const leave = await desk.limits.enter(request, response, principal, sortOf(route));
     try {
       await readBody(request, response, route, principal);

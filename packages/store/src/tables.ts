@@ -7,7 +7,13 @@ import type {
   SignInTable,
   SigningKeyTable,
 } from './account-tables.js';
-import type { CredentialTable, DeviceTable, OperatorTable } from './access-tables.js';
+import type {
+  CredentialTable,
+  DeviceTable,
+  InvitationTable,
+  OperatorRoleTable,
+  OperatorTable,
+} from './access-tables.js';
 import type { FoundByTable, FoundValueTable } from './found-by-tables.js';
 import type { GiftPlayerTable, GiftTable } from './gift-tables.js';
 import type {
@@ -461,6 +467,8 @@ export interface Tables {
   environments: EnvironmentTable;
   manifests: ManifestTable;
   operators: OperatorTable;
+  operator_roles: OperatorRoleTable;
+  invitations: InvitationTable;
   credentials: CredentialTable;
   players: PlayerTable;
   records: RecordTable;

@@ -1,3 +1,4 @@
+import { scopes, type Scope } from '@vekkon/protocol';
 import { Option, type Command } from 'commander';
 import { NotThere } from '../exit-status.js';
 import { confirmed } from '../output/confirm.js';
@@ -5,7 +6,14 @@ import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
 import { timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
-import { environmentOption, jsonOption } from './options.js';
+import { durationFrom, environmentOption, jsonOption } from './options.js';
+
+interface CreateOptions extends ShowOptions {
+  readonly sort: 'host-key' | 'device-key';
+  readonly name?: string;
+  readonly scope?: Scope[];
+  readonly endsIn?: number;
+}
 
 export function addKey(program: Command): void {
   const key = program.command('key').description('the keys that game servers and devices show');
@@ -19,21 +27,39 @@ export function addKey(program: Command): void {
       const { keys } = await signedInOperator(options.environment).keys();
       const rows = keys.map((one) => [
         `${one.id}…`,
+        one.name ?? '–',
         one.sort,
+        one.scopes === null ? 'everything' : one.scopes.join(', '),
         timeInWords(one.createdAt),
-        one.revokedAt === null ? '–' : timeInWords(one.revokedAt),
+        one.lastUsedAt === null ? 'never' : `${timeInWords(one.lastUsedAt)} from ${one.lastUsedFrom}`,
+        one.revokedAt !== null
+          ? `revoked ${timeInWords(one.revokedAt)}`
+          : one.expiresAt === null
+            ? 'never'
+            : timeInWords(one.expiresAt),
       ]);
-      print(keys, options, () => table(['KEY', 'SORT', 'MADE', 'REVOKED'], rows));
+      print(keys, options, () => table(['KEY', 'NAME', 'SORT', 'GOOD FOR', 'MADE', 'LAST USED', 'ENDS'], rows));
     });
 
   key
     .command('create')
     .description('make a key; it is shown only then')
     .addOption(new Option('--sort <sort>', 'who shows it').choices(['host-key', 'device-key']).default('host-key'))
+    .option('--name <name>', 'what it is called, such as "ridge-eu"')
+    .addOption(
+      new Option('--scope <scope...>', 'of a host key: what it is good for; everything if left out').choices(scopes),
+    )
+    .option('--ends-in <time>', 'when it is over by itself, such as 90d', durationFrom)
     .option(...environmentOption)
     .option(...jsonOption)
-    .action(async (options: ShowOptions & { readonly sort: 'host-key' | 'device-key' }) => {
-      const made = await signedInOperator(options.environment).createKey(options.sort);
+    .action(async (options: CreateOptions) => {
+      const { sort, name, scope, endsIn } = options;
+      const made = await signedInOperator(options.environment).createKey({
+        sort,
+        ...(name !== undefined && { name }),
+        ...(scope !== undefined && { scopes: scope }),
+        ...(endsIn !== undefined && { expiresAt: new Date(Date.now() + endsIn).toISOString() }),
+      });
       print(made, options, () => made.key);
     });
 

@@ -1,4 +1,5 @@
-import { VekkonOperator } from '@vekkon/client/operator';
+import { ServiceRefused, VekkonOperator } from '@vekkon/client/operator';
+import type { SignInResponse } from '@vekkon/protocol';
 import type { Command } from 'commander';
 import { WrongCommandLine } from '../exit-status.js';
 import { forgetSignedIn, keepSignedIn, readSignedIn, signedInOperator } from '../signed-in.js';
@@ -19,10 +20,25 @@ export function addSignIn(program: Command): void {
     .option('--access <file>', "a demo's access.json, instead of all of the above")
     .action(async (options: SignInOptions) => {
       const { url, email, password } = options.access === undefined ? await asked(options) : fromFile(options.access);
-      const { token, operator } = await VekkonOperator.signIn(url, email, password);
+      const { token, operator } = await VekkonOperator.signIn(url, email, password).catch((error: unknown) => {
+        if (!(error instanceof ServiceRefused) || error.code !== 'second-factor-needed') throw error;
+        return withCode(url, email, password);
+      });
       const file = keepSignedIn({ url, token, email });
       process.stdout.write(`Signed in to ${url} as ${operator.name} (${operator.role}). Kept in ${file}.\n`);
     });
+}
+
+/** The password was right, and a second factor is asked for. */
+async function withCode(url: string, email: string, password: string): Promise<SignInResponse> {
+  const given = process.env['VEKKON_CODE'];
+  if (given === undefined && !process.stdin.isTTY) {
+    throw new WrongCommandLine(
+      'A second factor is set: give its code in VEKKON_CODE, or a service token in VEKKON_TOKEN.',
+    );
+  }
+  const code = given ?? (await (await import('@inquirer/prompts')).input({ message: 'Code of your authenticator' }));
+  return VekkonOperator.signIn(url, email, password, { code });
 }
 
 /** `sign-out`: the token is over, here and at the service. */

@@ -16,6 +16,7 @@ import type {
   CreateEnvironmentRequest,
   CreateEnvironmentResponse,
   CopyList,
+  CreateKeyRequest,
   CreateKeyResponse,
   DeviceList,
   KeyList,
@@ -40,6 +41,7 @@ import type {
   TrashList,
 } from '@vekkon/protocol';
 import type { Transaction } from '@vekkon/core';
+import { OperatorAccess } from './operator-access.js';
 import { OperatorAccounts } from './operator-accounts.js';
 import { OperatorBoards } from './operator-boards.js';
 import { OperatorGifts } from './operator-gifts.js';
@@ -52,17 +54,31 @@ import { HttpTransport } from '../transport/transport.js';
 
 export interface VekkonOperatorOptions {
   readonly url: string;
-  /** The token from signing in. */
-  readonly token: string;
+  /** The token from signing in; left out in the console, whose cookie no script can read. */
+  readonly token?: string | undefined;
   /** Which environment the calls are about, as GAME/ENVIRONMENT; may be left out where there is only one. */
   readonly environment?: string | undefined;
 }
+
+/** For the console: the token is kept in a cookie that no script can read. */
+interface KeepIn {
+  readonly keepIn?: 'cookie';
+}
+
+interface SignInMore extends KeepIn {
+  readonly code?: string;
+}
+
+/** What only the console's own pages send: the service takes their cookie with it, and with nothing else. */
+const inConsole = { 'Vekkon-Console': '1' };
 
 /** How long to wait for what looks at every player, in milliseconds: with a million of them it takes a minute. */
 const counting = 300_000;
 
 /** What the people behind the game do: the command line and the console are made of it. */
 export class VekkonOperator {
+  /** Who may sign in, and what they may do. */
+  readonly access: OperatorAccess;
   /** Players' accounts. */
   readonly accounts: OperatorAccounts;
   /** Leaderboards. */
@@ -79,9 +95,10 @@ export class VekkonOperator {
 
   constructor({ url, token, environment }: VekkonOperatorOptions) {
     this.#transport = new HttpTransport(url, {
-      Authorization: `Bearer ${token}`,
+      ...(token === undefined ? inConsole : { Authorization: `Bearer ${token}` }),
       ...(environment !== undefined && { 'Vekkon-Environment': environment }),
     });
+    this.access = new OperatorAccess(this.#transport);
     this.accounts = new OperatorAccounts(this.#transport);
     this.boards = new OperatorBoards(this.#transport);
     this.gifts = new OperatorGifts(this.#transport);
@@ -90,14 +107,33 @@ export class VekkonOperator {
     this.tuning = new OperatorTuning(this.#transport);
   }
 
-  static signIn(url: string, email: string, password: string): Promise<SignInResponse> {
-    return new HttpTransport(url, {}).send({ method: 'POST', path: '/v1/sign-in', body: { email, password } });
+  /**
+   * Signs in.
+   *
+   * @param more the code of a second factor; and for the console, that the token is kept in a cookie
+   * @throws ServiceRefused `sign-in-refused`, `second-factor-needed`, `second-factor-wrong`
+   */
+  static signIn(url: string, email: string, password: string, more: SignInMore = {}): Promise<SignInResponse> {
+    return new HttpTransport(url, {}).send({ method: 'POST', path: '/v1/sign-in', body: { email, password, ...more } });
+  }
+
+  /** Becomes an operator, with the link of an invitation. */
+  static acceptInvitation(
+    url: string,
+    body: { readonly invitation: string; readonly name: string; readonly password: string } & KeepIn,
+  ): Promise<SignInResponse> {
+    return new HttpTransport(url, {}).send({ method: 'POST', path: '/v1/operators/join', body });
   }
 
   /** Makes the first admin, with the link that the service's first start printed. */
   static becomeFirstAdmin(
     url: string,
-    admin: { readonly invitation: string; readonly email: string; readonly name: string; readonly password: string },
+    admin: {
+      readonly invitation: string;
+      readonly email: string;
+      readonly name: string;
+      readonly password: string;
+    } & KeepIn,
   ): Promise<SignInResponse> {
     return new HttpTransport(url, {}).send({ method: 'POST', path: '/v1/operators/first', body: admin });
   }
@@ -121,8 +157,9 @@ export class VekkonOperator {
   }
 
   /** Makes a key; it is shown only now. */
-  createKey(sort: KeySummary['sort']): Promise<CreateKeyResponse> {
-    return this.#transport.send({ method: 'POST', path: '/v1/keys', body: { sort } });
+  createKey(key: KeySummary['sort'] | CreateKeyRequest): Promise<CreateKeyResponse> {
+    const body = typeof key === 'string' ? { sort: key } : key;
+    return this.#transport.send({ method: 'POST', path: '/v1/keys', body });
   }
 
   /** A key is over from now on. @param id its first characters, as the list shows them */

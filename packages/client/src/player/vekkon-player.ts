@@ -1,4 +1,4 @@
-import { utf8Bytes, type Json, type Rules, type Transaction } from '@vekkon/core';
+import { equalJson, utf8Bytes, type Rules, type Transaction } from '@vekkon/core';
 import type {
   JoinResponse,
   LeaveResponse,
@@ -298,7 +298,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     this.#beOnline();
     const after = this.records;
     for (const key of new Set([...before.keys(), ...after.keys()])) {
-      if (!isEqual(before.get(key)?.value, after.get(key)?.value)) this.tell(key, 'outside');
+      if (!equalJson(before.get(key)?.value ?? null, after.get(key)?.value ?? null)) this.tell(key, 'outside');
     }
     if (isDropped && waited.length > 0) {
       this.#dropped.tell(waited.map(({ transaction }) => transaction));
@@ -549,8 +549,4 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     this.leftovers.deliver().catch(() => undefined);
     this.#lost.tell(reason);
   }
-}
-
-function isEqual(a: Json | undefined, b: Json | undefined): boolean {
-  return a === b || JSON.stringify(a) === JSON.stringify(b);
 }

@@ -80,6 +80,7 @@ async function countDoubtful(): Promise<void> {
       <RouterLink to="/tuning" :class="{ here: route.path === '/tuning' }">Tuning</RouterLink>
       <RouterLink to="/gifts" :class="{ here: route.path === '/gifts' }">Gifts</RouterLink>
       <RouterLink to="/activity" :class="{ here: route.path === '/activity' }">Activity</RouterLink>
+      <RouterLink to="/access" :class="{ here: route.path === '/access' }">Access</RouterLink>
       <RouterLink to="/manifest" :class="{ here: route.path === '/manifest' }">Manifest</RouterLink>
     </nav>
     <Select

@@ -23,7 +23,7 @@ async function become(): Promise<void> {
   refused.value = '';
   try {
     const admin = { invitation, name: name.value.trim(), email: email.value.trim(), password: password.value };
-    keep(await VekkonOperator.becomeFirstAdmin(serviceUrl, admin));
+    keep(await VekkonOperator.becomeFirstAdmin(serviceUrl, { ...admin, keepIn: 'cookie' }));
     await router.push('/overview');
   } catch (error) {
     refused.value = (error as Error).message;

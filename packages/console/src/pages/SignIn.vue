@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ServiceUnreachable, VekkonOperator } from '@vekkon/client/operator';
+import { ServiceRefused, ServiceUnreachable, VekkonOperator } from '@vekkon/client/operator';
 import Button from 'primevue/button';
 import InputText from 'primevue/inputtext';
 import Message from 'primevue/message';
@@ -11,6 +11,9 @@ import { serviceUrl, useSignedIn } from '../signed-in.js';
 
 const email = ref('');
 const password = ref('');
+const code = ref('');
+/** The password is right: the second factor is asked for. */
+const asksForCode = ref(false);
 const refused = ref('');
 const isBusy = ref(false);
 const { keep } = useSignedIn();
@@ -21,10 +24,15 @@ async function signIn(): Promise<void> {
   isBusy.value = true;
   refused.value = '';
   try {
-    keep(await VekkonOperator.signIn(serviceUrl, email.value.trim(), password.value));
+    const more = { keepIn: 'cookie' as const, ...(code.value.trim() !== '' && { code: code.value.trim() }) };
+    keep(await VekkonOperator.signIn(serviceUrl, email.value.trim(), password.value, more));
     const wanted = route.query['to'];
     await router.push(typeof wanted === 'string' && wanted.startsWith('/') ? wanted : '/overview');
   } catch (error) {
+    if (error instanceof ServiceRefused && error.code === 'second-factor-needed') {
+      asksForCode.value = true;
+      return;
+    }
     refused.value =
       error instanceof ServiceUnreachable ? 'The service does not answer. Is it running?' : (error as Error).message;
   } finally {
@@ -45,6 +53,10 @@ async function signIn(): Promise<void> {
         :feedback="false"
         :input-props="{ autocomplete: 'current-password', required: true }"
       />
+      <template v-if="asksForCode">
+        <label for="code">The code that your authenticator shows, or a recovery code</label>
+        <InputText id="code" v-model="code" autocomplete="one-time-code" required autofocus />
+      </template>
       <Message v-if="refused" severity="error" role="alert">{{ refused }}</Message>
       <Button type="submit" label="Sign in" :loading="isBusy" />
     </form>

@@ -1,6 +1,6 @@
 import type { z } from 'zod';
 import type { ProblemCode } from '../problems.js';
-import type { Role } from '../shapes/operators.js';
+import type { Role, Scope } from '../shapes/operators.js';
 
 /**
  * Who may call: a game server, a player's own device with its token, a game
@@ -41,6 +41,8 @@ export interface Route {
   readonly path: string;
   readonly summary: string;
   readonly callers: readonly Caller[];
+  /** An environment, if left out; or the service as a whole, or whoever calls: roles for single environments count for nothing there. */
+  readonly about?: 'service' | 'caller';
   readonly params?: { readonly [name: string]: z.ZodType };
   readonly query?: z.ZodObject;
   readonly body?: z.ZodType;
@@ -54,4 +56,14 @@ export interface Route {
   readonly media?: 'text/event-stream' | 'application/x-ndjson';
   /** Problems of its own, beside those that every route may answer with. */
   readonly problems: readonly ProblemCode[];
+}
+
+/** Calls that only read, though they are sent with a body. */
+const readingPosts: ReadonlySet<string> = new Set(['/v1/players/read', '/v1/manifest/diff', '/v1/manifest/check']);
+
+/** What a host key must be good for to make a call. */
+export function scopeOf({ method, path }: Pick<Route, 'method' | 'path'>): Scope {
+  if (path.startsWith('/v1/boards') || path.includes('standing')) return 'boards';
+  if (path.startsWith('/v1/tuning')) return 'tuning';
+  return method === 'get' || readingPosts.has(path) ? 'read' : 'write';
 }

@@ -30,6 +30,11 @@ export class Accounts {
     this.#url = url;
   }
 
+  /** Where the service is met from outside. */
+  get url(): string {
+    return this.#url();
+  }
+
   /** A sign-in that is about to begin, and what only its device gets to know. */
   begin(address: string) {
     const refreshToken = newToken('refresh');

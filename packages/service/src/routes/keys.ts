@@ -1,4 +1,4 @@
-import { Refusal, routes, type KeySummary } from '@vekkon/protocol';
+import { Refusal, routes, type KeySummary, type Scope } from '@vekkon/protocol';
 import { rfc3339 } from '@vekkon/store';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
@@ -17,8 +17,13 @@ export function serveKeys(desk: Desk): void {
       hash: row.hash,
       id: row.hint ?? '',
       sort: row.sort === 'device-key' ? 'device-key' : 'host-key',
+      name: row.name,
+      scopes: row.scopes === null ? null : (JSON.parse(row.scopes) as Scope[]),
       createdAt: rfc3339(row.created_at),
-      revokedAt: row.revoked_at === null ? null : rfc3339(row.revoked_at),
+      expiresAt: timeOrNull(row.expires_at),
+      revokedAt: timeOrNull(row.revoked_at),
+      lastUsedAt: timeOrNull(row.last_used_at),
+      lastUsedFrom: row.last_used_from,
     }));
   }
 
@@ -27,9 +32,21 @@ export function serveKeys(desk: Desk): void {
   }));
 
   serveRoute(desk, routes.createKey, async ({ body, environment, principal }) => {
-    const { key, kept } = newKey(body.sort === 'host-key' ? 'hostKey' : 'deviceKey');
-    await writer.do('addKey', { ...kept, environment: environment().number, by: nameOf(principal) });
-    return { id: kept.hint, sort: kept.sort, createdAt: rfc3339(clock.now()), revokedAt: null, key };
+    const { sort, name = null, scopes = null } = body;
+    if (sort === 'device-key' && scopes !== null) {
+      const detail = 'In the body at /scopes: a device key has none: what devices may do, the manifest says.';
+      throw new Refusal('request-invalid', detail);
+    }
+    const expiresAt = body.expiresAt === undefined ? null : Date.parse(body.expiresAt);
+    if (expiresAt !== null && expiresAt <= clock.now()) {
+      throw new Refusal('request-invalid', 'In the body at /expiresAt: this time has passed already.');
+    }
+    const { key, kept } = newKey(sort === 'host-key' ? 'hostKey' : 'deviceKey');
+    const about = { name, scopes, expiresAt };
+    await writer.do('addKey', { ...kept, ...about, environment: environment().number, by: nameOf(principal) });
+    const never = { revokedAt: null, lastUsedAt: null, lastUsedFrom: null };
+    const createdAt = rfc3339(clock.now());
+    return { id: kept.hint, sort: kept.sort, name, scopes, createdAt, expiresAt: timeOrNull(expiresAt), ...never, key };
   });
 
   serveRoute(desk, routes.revokeKey, async ({ params, environment, principal }) => {
@@ -41,6 +58,10 @@ export function serveKeys(desk: Desk): void {
     const { hash: _, ...key } = found;
     return { ...key, revokedAt: found.revokedAt ?? rfc3339(clock.now()) };
   });
+}
+
+function timeOrNull(time: number | null): string | null {
+  return time === null ? null : rfc3339(time);
 }
 
 /** A new key, and what is kept of it. */

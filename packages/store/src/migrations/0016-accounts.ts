@@ -1,10 +1,18 @@
 import type { Kysely } from 'kysely';
 import { serialKey } from './serial-key.js';
 
-/** Players' accounts: who they are, where they are signed in, and what was mailed to them. */
+/** Players' accounts: who they are, where they are signed in, and what was mailed to them; what keys are called and good for. */
 export async function up(db: Kysely<unknown>): Promise<void> {
   const index = (name: string, table: string, columns: string[]) =>
     db.schema.createIndex(name).on(table).columns(columns).execute();
+  for (const [column, type] of [
+    ['name', 'text'],
+    ['scopes', 'text'],
+    ['last_used_at', 'bigint'],
+    ['last_used_from', 'text'],
+  ] as const) {
+    await db.schema.alterTable('credentials').addColumn(column, type).execute();
+  }
   await serialKey(db.schema.createTable('accounts'))
     .addColumn('environment', 'integer', (column) => column.notNull())
     .addColumn('player', 'bigint', (column) => column.notNull().unique())

@@ -13,6 +13,7 @@ import * as tombstones from './0013-tombstones-without-names.js';
 import * as terms from './0014-terms.js';
 import * as foundBy from './0015-found-by.js';
 import * as accounts from './0016-accounts.js';
+import * as operators from './0017-operators.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -35,6 +36,7 @@ const migrations: Record<string, Migration> = {
   '0014-terms': terms,
   '0015-found-by': foundBy,
   '0016-accounts': accounts,
+  '0017-operators': operators,
 };
 
 /** The migration that a database of this version stands at. */

@@ -5,6 +5,8 @@ import type { Tables } from '../tables.js';
 export interface Credential {
   readonly sort: 'host-key' | 'device-key' | 'device' | 'operator' | 'first-admin';
   readonly hint: string | null;
+  /** What a key is good for, as a JSON list; null for everything. */
+  readonly scopes: string | null;
   readonly environment: number | null;
   readonly operator: number | null;
   /** Of a device's token: the device, and its player. */
@@ -31,6 +33,7 @@ export class AccessReads {
       .select([
         'sort',
         'hint',
+        'scopes',
         'credentials.environment',
         'operator',
         'expires_at',
@@ -46,7 +49,8 @@ export class AccessReads {
   async keys(environment: number) {
     return this.#db
       .selectFrom('credentials')
-      .select(['hash', 'hint', 'sort', 'created_at', 'revoked_at'])
+      .select(['hash', 'hint', 'sort', 'name', 'scopes', 'created_at', 'expires_at', 'revoked_at'])
+      .select(['last_used_at', 'last_used_from'])
       .where('environment', '=', environment)
       .where('sort', 'in', ['host-key', 'device-key'])
       .orderBy('created_at')
@@ -59,6 +63,42 @@ export class AccessReads {
 
   async operator(number: number) {
     return this.#db.selectFrom('operators').selectAll().where('number', '=', number).executeTakeFirst();
+  }
+
+  /** The roles that operators have in single environments; of one, or of all. */
+  async roles(operator?: number) {
+    const all = this.#db.selectFrom('operator_roles').selectAll();
+    return (operator === undefined ? all : all.where('operator', '=', operator)).execute();
+  }
+
+  /** Everybody who can sign in, or could. */
+  async operators() {
+    return this.#db.selectFrom('operators').selectAll().orderBy('email').execute();
+  }
+
+  /** Who is invited and has not come yet. */
+  async invitations(now: number) {
+    return this.#db
+      .selectFrom('invitations')
+      .select(['email', 'role', 'by', 'created_at', 'expires_at'])
+      .where('used_at', 'is', null)
+      .where('expires_at', '>', now)
+      .orderBy('email')
+      .execute();
+  }
+
+  /** Where an operator is signed in now, the newest first. */
+  async signIns(operator: number, now: number) {
+    return this.#db
+      .selectFrom('credentials')
+      .select(['hash', 'name', 'created_at', 'expires_at', 'last_used_at', 'last_used_from'])
+      .where('operator', '=', operator)
+      .where('sort', '=', 'operator')
+      .where('revoked_at', 'is', null)
+      .where('expires_at', '>', now)
+      .orderBy('created_at', 'desc')
+      .limit(100)
+      .execute();
   }
 
   async hasOperator(): Promise<boolean> {

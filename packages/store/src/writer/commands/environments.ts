@@ -9,6 +9,12 @@ export interface NewKey {
   readonly hash: string;
   /** The first characters of the key, to tell it by. */
   readonly hint: string;
+  /** What people call it. */
+  readonly name?: string | null;
+  /** What it is good for; null for everything. */
+  readonly scopes?: readonly string[] | null;
+  /** When it is over by itself, in milliseconds since 1970; null for never. */
+  readonly expiresAt?: number | null;
 }
 
 export interface CreateEnvironment {
@@ -80,20 +86,43 @@ export async function addKey(
   context: WriterContext,
   add: NewKey & { readonly environment: number; readonly by: string } & Stamp,
 ): Promise<null> {
-  const { sort, hint, environment, by, now } = add;
+  const { sort, hint, environment, name = null, scopes = null, by, now } = add;
   await keepKey(context, add);
-  await note(context, { environment, what: 'key-made', by, player: null, detail: `${sort} ${hint}…`, now });
+  const named = name === null ? '' : `, ${name}`;
+  const detail = `${sort} ${hint}…${named}${scopes === null ? '' : `, for ${scopes.join(', ')}`}`;
+  await note(context, { environment, what: 'key-made', by, player: null, detail, now });
   return null;
 }
 
 async function keepKey(
   { db }: WriterContext,
-  { hash, sort, hint, environment, now }: NewKey & { readonly environment: number } & Stamp,
+  {
+    hash,
+    sort,
+    hint,
+    name = null,
+    scopes = null,
+    expiresAt = null,
+    environment,
+    now,
+  }: NewKey & { readonly environment: number } & Stamp,
 ): Promise<void> {
+  const kept = { hash, sort, hint, name, scopes: scopes === null ? null : JSON.stringify(scopes) };
+  const row = { ...kept, environment, operator: null, created_at: now, expires_at: expiresAt, revoked_at: null };
+  await db.insertInto('credentials').values(row).execute();
+}
+
+/** A key was used: when, and from where, is noted now and then. */
+export async function noteKeyUsed(
+  { db }: WriterContext,
+  { hash, from, now }: { readonly hash: string; readonly from: string } & Stamp,
+): Promise<null> {
   await db
-    .insertInto('credentials')
-    .values({ hash, sort, hint, environment, operator: null, created_at: now, expires_at: null, revoked_at: null })
+    .updateTable('credentials')
+    .set({ last_used_at: now, last_used_from: from })
+    .where('hash', '=', hash)
     .execute();
+  return null;
 }
 
 /** A key is over from now on. */

@@ -1,7 +1,7 @@
 import type { Refusal } from '@vekkon/protocol';
 import { note, probe } from './activity.js';
 import { addDevice, revokeDevice, useDeviceToken } from './devices.js';
-import { addKey, createEnvironment, revokeKey, setDesignersPublish, setOrigins } from './environments.js';
+import { addKey, createEnvironment, noteKeyUsed, revokeKey, setDesignersPublish, setOrigins } from './environments.js';
 import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
 import { changeOutside } from './change-outside.js';
@@ -32,6 +32,14 @@ import {
   useAccountLink,
 } from './accounts.js';
 import { setFoundBy, takeInFound } from './found-by.js';
+import {
+  acceptInvitation,
+  addServiceToken,
+  changeOperator,
+  invite,
+  setSecondFactor,
+  useSecondFactor,
+} from './look-after-operators.js';
 import { importPlayers } from './import-players.js';
 import { drop, settle } from './unsettled.js';
 import {
@@ -116,7 +124,14 @@ export const commands = {
   signInAccount,
   useAccountLink,
   addKey,
+  noteKeyUsed,
   revokeKey,
+  acceptInvitation,
+  addServiceToken,
+  changeOperator,
+  invite,
+  setSecondFactor,
+  useSecondFactor,
   addOperator,
   addFirstAdmin,
   addCredential,

@@ -1,10 +1,10 @@
-import { Refusal, type Role } from '@vekkon/protocol';
+import { Refusal, type OperatorRole } from '@vekkon/protocol';
 import type { Stamp, WriterContext } from '../context.js';
 
 export interface AddOperator {
   readonly email: string;
   readonly name: string;
-  readonly role: Role;
+  readonly role: OperatorRole;
   readonly passwordHash: string;
 }
 
@@ -67,6 +67,9 @@ export interface AddCredential {
   readonly hash: string;
   readonly sort: 'operator' | 'first-admin';
   readonly operator: number | null;
+  /** What it was made by, such as a browser, and where. */
+  readonly name?: string | null;
+  readonly from?: string | null;
   /** Milliseconds since 1970, UTC. */
   readonly expiresAt: number;
 }
@@ -92,6 +95,8 @@ export async function addCredential({ db }: WriterContext, add: AddCredential & 
       created_at: add.now,
       expires_at: add.expiresAt,
       revoked_at: null,
+      name: add.name ?? null,
+      last_used_from: add.from ?? null,
     })
     .execute();
   return null;
