@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import type { Browser, Locator, Page } from 'playwright-core';
-import { openBrowser } from './world/browser.js';
+import { openBrowser, windowOf } from './world/browser.js';
 import { serious } from './world/serious.js';
 import { World } from './world/world.js';
 
@@ -36,13 +36,8 @@ describe('finding players in the console, and what their sessions saved', () => 
     return page;
   }
   async function withToken(token: string, path: string): Promise<Page> {
-    const context = await browser.newContext();
-    await context.addCookies([
-      { name: 'vekkon-console', value: token, url: world.url, httpOnly: true, sameSite: 'Strict' },
-    ]);
-    const page = await context.newPage();
+    const page = await (await windowOf(browser, world.url, token)).newPage();
     page.on('pageerror', (error) => complaints.push(error.message));
-    await page.addInitScript(() => localStorage.setItem('vekkon.signed-in', 'yes'));
     await page.goto(`${world.url}/console${path}`);
     await page.getByRole('heading', { level: 1 }).waitFor();
     return page;

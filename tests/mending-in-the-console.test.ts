@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { expect } from 'chai';
 import type { Browser, Page } from 'playwright-core';
 import type { HostSession } from '@vekkon/client';
-import { openBrowser } from './world/browser.js';
+import { openBrowser, windowOf } from './world/browser.js';
 import { World } from './world/world.js';
 
 const player = 'p-10442';
@@ -155,8 +155,7 @@ describe('the page of a player', () => {
 
   it('offers no changes to whoever may only look', async () => {
     const token = await world.tokenOf('ada@highfell.example', 'viewer');
-    const other = await (await browser.newContext()).newPage();
-    await other.addInitScript((kept) => localStorage.setItem('vekkon.token', kept), token);
+    const other = await (await windowOf(browser, world.url, token)).newPage();
     await other.goto(`${world.url}/console/players/${player}`);
     await other.getByRole('tab', { name: 'History' }).waitFor();
     expect(await other.getByRole('tab', { name: 'Change' }).count()).to.equal(0);

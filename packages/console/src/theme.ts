@@ -90,6 +90,9 @@ export const theme = definePreset(Aura, {
         },
       },
     },
+    message: {
+      colorScheme: { light: { error: { color: '#8f2d1a' } }, dark: { error: { color: '#ffb9a6' } } },
+    },
     togglebutton: {
       colorScheme: { light: { root: { color: '#5f5a47' } }, dark: { root: { color: '#c3cbc3' } } },
     },

@@ -15,7 +15,8 @@ describe('a stream that nobody reads', () => {
     const app = express();
     const listening = new Promise<Response>((resolve) => {
       app.get('/', (_request, answer) => {
-        const principal = { sort: 'host', environment: 1, hint: '', credential: 'a-key', expiresAt: null } as const;
+        const shown = { hint: '', scopes: null, credential: 'a-key', expiresAt: null };
+        const principal = { sort: 'host', environment: 1, ...shown } as const;
         streams.listen({ environment: 1, host: 'ridge-eu-1', response: answer, principal });
         resolve(answer);
       });

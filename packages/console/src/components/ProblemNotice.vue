@@ -37,6 +37,5 @@ const code = computed(() =>
 
 .code {
   font-size: 0.85rem;
-  opacity: 0.75;
 }
 </style>

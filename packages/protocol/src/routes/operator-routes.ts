@@ -7,6 +7,35 @@ const byEmail = { email: z.string() };
 
 /** The people who sign in: who they are, what they may do, and how they show it. */
 export const operatorRoutes = {
+  keys: {
+    method: 'get',
+    path: '/v1/keys',
+    summary: "An environment's keys, without their secrets",
+    callers: ['admin'],
+    status: 200,
+    response: operators.keyList,
+    problems: [],
+  },
+  createKey: {
+    method: 'post',
+    path: '/v1/keys',
+    summary: 'Makes a host key or a device key',
+    callers: ['admin'],
+    body: operators.createKeyRequest,
+    status: 201,
+    response: operators.createKeyResponse,
+    problems: [],
+  },
+  revokeKey: {
+    method: 'delete',
+    path: '/v1/keys/{keyId}',
+    summary: 'A key is over from now on',
+    callers: ['admin'],
+    params: { keyId: z.string() },
+    status: 200,
+    response: operators.keySummary,
+    problems: ['key-unknown'],
+  },
   operators: {
     method: 'get',
     path: '/v1/operators',
