@@ -366,6 +366,36 @@ describe('an account', () => {
     });
   });
 
+  it('changes its own records outside a session, once, and reads of others what the manifest shows', async () => {
+    const { accessToken, player } = await made('outside@highfell.example', 1);
+    const other = await newDevice();
+    await play(other.token, 1);
+    const change = (token: string, by: number, once: string) =>
+      world.call(
+        'POST',
+        '/v1/me/changes',
+        { transactions: [{ changes: [{ op: 'increase', key: 'progress/landings', path: '', by }] }] },
+        { Authorization: `Bearer ${token}`, 'Idempotency-Key': once },
+      );
+    const first = await change(accessToken, 5, 'once');
+    expect((first.body as SaveResponse).transactions).to.deep.equal([{ applied: true }]);
+    // Replayed it is answered alike, and counts once; another player's key is another.
+    expect((await change(accessToken, 5, 'once')).text).to.equal(first.text);
+    expect(codeOf(await change(accessToken, 6, 'once'))).to.equal('idempotency-key-reused');
+    expect((await change(other.token, 2, 'once')).status).to.equal(200);
+    expect([await landings(accessToken), await landings(other.token)]).to.deep.equal([6, 3]);
+    const forged = await world.call(
+      'POST',
+      '/v1/me/changes',
+      { transactions: [{ changes: [{ op: 'credit', key: 'currency/feather', amount: 500, reason: 'mine' }] }] },
+      { Authorization: `Bearer ${accessToken}`, 'Idempotency-Key': 'forged' },
+    );
+    expect((forged.body as SaveResponse).transactions[0]).to.have.nested.property('problem.code', 'not-for-players');
+    const read = (key: string) => call('GET', `/v1/players/${player}/records/${key}`, other.token);
+    expect((await read('progress/logbook')).status).to.equal(200);
+    expect(codeOf(await read('progress/landings'))).to.equal('not-for-players');
+  });
+
   it('is found, shut out, let in and signed out by operators, who see where it is signed in', async () => {
     const { accessToken, player } = await made('looked-after@highfell.example');
     const { operator } = world;

@@ -4,13 +4,14 @@ import { deviceRoutes } from './routes/device-routes.js';
 import { watchRoutes } from './routes/watch-routes.js';
 import { accountRoutes } from './routes/account-routes.js';
 import { operatorRoutes } from './routes/operator-routes.js';
+import { changeRoutes } from './routes/change-routes.js';
 import { findingRoutes } from './routes/finding-routes.js';
 import { transferRoutes } from './routes/transfer-routes.js';
 import { giftRoutes } from './routes/gift-routes.js';
 import { manifestRoutes } from './routes/manifest-routes.js';
 import { tuningRoutes } from './routes/tuning-routes.js';
 import { repairRoutes } from './routes/repair-routes.js';
-import { idempotencyKey, ifMatch, ifNoneMatch, type Route } from './routes/route.js';
+import { ifMatch, ifNoneMatch, type Route } from './routes/route.js';
 import * as disturbances from './shapes/disturbances.js';
 import * as operators from './shapes/operators.js';
 import * as players from './shapes/players.js';
@@ -317,13 +318,13 @@ export const routes = {
   readRecord: {
     method: 'get',
     path: '/v1/players/{player}/records/{key}',
-    summary: 'One value, with its revision as ETag',
-    callers: ['host', 'viewer'],
+    summary: 'One value, with its revision as ETag; for devices what the manifest lets others read',
+    callers: ['host', 'device', 'viewer'],
     params: playerRecord,
     headers: [ifNoneMatch],
     status: 200,
     response: jsonValue,
-    problems: ['player-unknown', 'key-malformed', 'key-not-declared'],
+    problems: ['player-unknown', 'key-malformed', 'key-not-declared', 'not-for-players'],
   },
   putRecord: {
     method: 'put',
@@ -337,28 +338,6 @@ export const routes = {
     response: storedRecord,
     problems: ['key-malformed', 'key-not-declared', 'op-not-for-kind', 'value-invalid', 'precondition-needed'],
   },
-  changes: {
-    method: 'post',
-    path: '/v1/players/{player}/changes',
-    summary: 'Transactions from outside a session, such as a purchase, a gift or a repair; needs an Idempotency-Key',
-    callers: ['host', 'support'],
-    params: player,
-    body: players.changesRequest,
-    headers: [idempotencyKey],
-    status: 200,
-    response: players.changesResponse,
-    problems: ['idempotency-key-missing', 'idempotency-key-reused', 'precondition-needed', 'manifest-not-installed'],
-  },
-  readPlayers: {
-    method: 'post',
-    path: '/v1/players/read',
-    summary: 'Up to 200 players, with chosen keys',
-    callers: ['host', 'viewer'],
-    body: players.readRequest,
-    status: 200,
-    response: players.readResponse,
-    problems: ['key-malformed', 'key-not-declared'],
-  },
   ...deviceRoutes,
   ...manifestRoutes,
   ...repairRoutes,
@@ -366,6 +345,7 @@ export const routes = {
   ...transferRoutes,
   ...findingRoutes,
   ...accountRoutes,
+  ...changeRoutes,
   ...operatorRoutes,
   ...watchRoutes,
   ...boardRoutes,

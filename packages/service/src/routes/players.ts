@@ -18,16 +18,18 @@ import {
   type Reader,
   type SessionRow,
 } from '@vekkon/store';
-import { nameOf } from '../access.js';
+import { deviceOf, nameOf } from '../access.js';
 import { JsonPieces, JsonText } from '../answers.js';
 import type { PlayersWanted } from '../player-search.js';
-import { serveRoute, type Desk } from '../serve-route.js';
+import { serveRoute, type Call, type Desk } from '../serve-route.js';
 
 /** How the ids of a rehearsal's players begin. */
 const rehearsalPrefix = 'rehearsal-';
 
 /** How many players one call reads in this thread: what is short need not wait for the other. */
 const mostReadHere = 3;
+
+type ChangeCall = Pick<Call<typeof routes.changes>, 'body' | 'environment' | 'principal' | 'request'>;
 
 /** What is stored for players, and the stays they had. */
 export function servePlayers(desk: Desk): void {
@@ -58,20 +60,24 @@ export function servePlayers(desk: Desk): void {
     return { ...playerSummary(player), now: rfc3339(desk.clock.now()), seen: player.seen, records };
   });
 
-  serveRoute(desk, routes.changes, async ({ params, body, environment, principal, request }) => {
+  serveRoute(desk, routes.changes, ({ params, ...call }) => changeOf(params.player, call));
+
+  serveRoute(desk, routes.meChanges, (call) => changeOf(deviceOf(call.principal).player, call));
+
+  async function changeOf(player: string, { body, environment, principal, request }: ChangeCall): Promise<JsonText> {
     const token = request.get('Idempotency-Key');
     if (token === undefined || token.length === 0 || token.length > 200) throw new Refusal('idempotency-key-missing');
-    const place = environment();
     const { outcome } = await desk.writer.do('changeOutside', {
-      environment: place.number,
-      player: params.player,
+      environment: environment().number,
+      player,
       token,
       transactions: body.transactions,
       by: nameOf(principal),
       byOperator: principal.sort === 'operator',
+      byPlayer: principal.sort === 'device',
     });
     return new JsonText(`{"now":"${rfc3339(desk.clock.now())}",${outcome.slice(1)}`);
-  });
+  }
 
   serveRoute(desk, routes.readPlayers, async ({ body, environment, principal }) => {
     const place = environment();

@@ -40,7 +40,11 @@ async function readOne(
   const { rules } = await reader.manifests.newestOf(place);
   const declared = declarationOf(key, rules.manifest);
   if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
-  if (principal.sort === 'device' && !isForPlayers(declared.key, rules.manifest)) {
+  if (principal.sort === 'device' && principal.player !== id && declared.declaration.others !== 'read') {
+    const detail = `${key} is for its own player alone: "others: read" would let others see it.`;
+    throw new Refusal('not-for-players', detail, { key });
+  }
+  if (principal.sort === 'device' && principal.player === id && !isForPlayers(declared.key, rules.manifest)) {
     throw new Refusal('not-for-players', `${key} is not for players to see: "player: read" would let them.`, { key });
   }
   const found = await reader.players.record(place.number, id, declared.key, rules.manifest);

@@ -7,6 +7,7 @@ import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { recordsUnder } from '../records-under.js';
 import { findPlayer, addPlayer, openSessionOf } from '../sessions.js';
+import { boundWhatPlayersWrite } from '../written-by-players.js';
 import { note } from './activity.js';
 import { applyTransactions } from './apply-transactions.js';
 
@@ -20,6 +21,8 @@ export interface ChangeOutside {
   readonly by: string;
   /** A person does it, who looks at what there is: whole values only under the revision that was read, and noted. */
   readonly byOperator: boolean;
+  /** The player's own device does it: only what the manifest lets players write, and no more than it lets them. */
+  readonly byPlayer?: boolean;
 }
 
 export interface ChangedByToken {
@@ -37,7 +40,9 @@ export const tokenLasts = 7 * 24 * 60 * 60 * 1000;
  */
 export async function changeOutside(context: WriterContext, change: ChangeOutside & Stamp): Promise<ChangedByToken> {
   const { db } = context;
-  const { environment: number, token, transactions, now, agesBy } = change;
+  const { environment: number, transactions, byPlayer = false, now, agesBy } = change;
+  // A player's tokens are their own: they meet nobody else's.
+  const token = byPlayer ? `player ${change.player} ${change.token}` : change.token;
   const digest = digestOf(JSON.stringify([change.player, transactions]));
   const before = await db
     .selectFrom('outside_requests')
@@ -68,13 +73,15 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
     earliest: now,
     now,
     agesBy,
+    byPlayer,
   });
   await records.writeFor(player, now);
   const outcome = JSON.stringify({
     seen: player.seen,
     transactions: outcomes satisfies TransactionOutcome[],
-    records: recordsUnder(touched, records, rules),
+    records: recordsUnder(touched, records, rules, undefined, byPlayer),
   });
+  if (byPlayer) await boundWhatPlayersWrite(context, player, records, outcome.length, now);
   const row = { environment: number, token, digest, outcome, at: now, player: player.number };
   await db
     .insertInto('outside_requests')
