@@ -341,6 +341,47 @@ describe('the game at /play, in a browser', () => {
     }
   });
 
+  it('keeps the flights of whoever makes an account, on another device too', async () => {
+    const email = 'ada@highfell.example';
+    const password = 'a-warm-thermal';
+    const enter = async (page: Page, button: string) => {
+      await page.getByRole('button', { name: 'Account …' }).click();
+      await page.getByLabel('E-mail').fill(email);
+      await page.getByLabel('Password').fill(password);
+      await page.getByRole('button', { name: button, exact: true }).click();
+    };
+    const flown = (page: Page) => page.evaluate('player.value("landings")');
+    const here = await (await browser.newContext()).newPage();
+    const there = await (await browser.newContext()).newPage();
+    for (const page of [here, there]) {
+      // What the page calls its player is its own: the test looks at it from within.
+      await page.route('**/play/game.js', async (route) => {
+        const answer = await route.fetch();
+        await route.fulfill({ response: answer, body: `${await answer.text()}\nwindow.player = player;` });
+      });
+      await page.goto(`${world.url}/play/`);
+      await page.getByText('Everything is saved.').waitFor();
+    }
+    await here.evaluate('player.increase("landings", 3) && player.save()');
+    await there.evaluate('player.increase("landings", 4)');
+    await enter(here, 'Make an account');
+    await here.getByText('You have an account').waitFor();
+    await here.getByRole('button', { name: 'Fly on' }).click();
+    await enter(there, 'Sign in');
+    await there.getByText('You have flown in both').waitFor();
+    expect(await flown(there)).to.equal(4);
+    await there.getByRole('button', { name: 'Both together' }).click();
+    await there.getByRole('button', { name: email }).waitFor();
+    expect(await flown(there)).to.equal(7);
+    await there.context().close();
+    // Loaded again, it is simply in.
+    await here.reload();
+    await here.getByRole('button', { name: email }).waitFor();
+    await here.getByText('Everything is saved.').waitFor();
+    expect(await flown(here)).to.equal(7);
+    await here.context().close();
+  });
+
   it('takes no more of the wire than 30 kB, and nothing that only Node has', () => {
     const client = path.dirname(createRequire(import.meta.url).resolve('@vekkon/client/package.json'));
     const file = readFileSync(path.join(client, 'dist/browser/vekkon-player.js'));

@@ -1,4 +1,5 @@
 import { VekkonPlayer } from '/vekkon-player.js';
+import { offerAccount } from './account.js';
 import { fly, valley } from './air.js';
 import { draw } from './drawing.js';
 import { nameTyped, showEverybody, submitForEverybody } from './everybody.js';
@@ -29,6 +30,7 @@ async function begin() {
     drift = player.progress('drift');
     $('invert').checked = player.preference('invert-pitch');
     await Promise.all([showScores(), showCheckpoints(), showEverybody(player), showWeather(player)]);
+    offerAccount(player, begin);
   } catch (error) {
     say(error.message);
   }
@@ -60,7 +62,6 @@ function flyOn(dt, now) {
   }
 }
 
-/** What the page shows is what is kept. */
 function keep(now = performance.now()) {
   const round = (number) => Math.round(number * 10) / 10;
   const { feathers, metres, height, seconds } = drift;
@@ -138,7 +139,6 @@ async function load(name) {
   }
 }
 
-/** Asks which one to give up, or no longer. */
 function ask(isAsking) {
   $('checkpoints').classList.toggle('asking', isAsking);
   $('which').textContent = isAsking ? 'Give up' : 'Load';

@@ -350,12 +350,12 @@ export async function joinAccount(
   const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
   const [from, into] = [await findPlayer(context, environment, fromId), await findPlayer(context, environment, intoId)];
   if (from === undefined || into === undefined) throw new Refusal('player-unknown');
-  for (const player of [from, into]) {
-    const open = await openSessionOf(context, player);
-    if (open !== undefined) {
-      throw new Refusal('player-in-session', `"${open.host}" holds the player: let them leave first, then sign in.`);
-    }
+  const held = await openSessionOf(context, from);
+  if (held !== undefined) {
+    throw new Refusal('player-in-session', `"${held.host}" holds the player: let them leave first, then sign in.`);
   }
+  // Another device of the account may play on: it hears of what changed.
+  const open = await openSessionOf(context, into);
   const [device, account] = [
     await RecordsInWork.load(context, from.number, rules.manifest),
     await RecordsInWork.load(context, into.number, rules.manifest),
@@ -370,7 +370,7 @@ export async function joinAccount(
   const { changed, ledger, trash } = taken;
   account.set(changed, ledger, { session: null, by, label: `signed in: ${choice}`, at: now }, { trash });
   await account.writeFor(into, now);
-  await tellOutside(context, { player: into, open: undefined, keys: changed.keys(), records: account, rules });
+  await tellOutside(context, { player: into, open, keys: changed.keys(), records: account, rules });
   // What was brought along can't be brought again; its own checkpoint keeps it.
   if (choice !== 'account') await makeOneNew(context, from, rules, by, now);
   const detail = `${fromId} became ${intoId}: ${choice}`;
