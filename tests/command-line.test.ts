@@ -3,8 +3,6 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { expect } from 'chai';
-import { until } from './world/until.js';
-import { Device } from './world/device.js';
 import { vekkon } from './world/process.js';
 import { World } from './world/world.js';
 
@@ -132,48 +130,6 @@ describe('the command line', () => {
     expect((await run('key', 'list')).out).to.match(
       new RegExp(`${id}… +a-report +host-key +read, boards +\\S+ \\S+ +never +revoked \\d{4}-`),
     );
-  });
-
-  it('invites operators, changes their roles, and makes tokens for programs', async () => {
-    expect((await run('operator', 'invite', 'wren@highfell.example', '--role', 'viewer')).out).to.match(
-      /Send this link to wren@highfell\.example:\s+http\S+\/console\/join#vki_\S+/,
-    );
-    const token = (await run('operator', 'service-token', 'build', '--role', 'viewer', '--days', '30')).out.trim();
-    expect(token).to.match(/^vko_/);
-    const list = (await run('operator', 'list')).out;
-    expect(list).to.match(/build@service +build +viewer +– +no/);
-    expect(list).to.match(/wren@highfell\.example +– +viewer +– +– +invited until/);
-    const place = 'highfell-gliders/dev=support';
-    expect((await run('operator', 'change', 'build@service', '--in', place)).status).to.equal(0);
-    expect((await run('operator', 'list')).out).to.include('highfell-gliders/dev: support');
-    const asBuild = { VEKKON_TOKEN: token, VEKKON_URL: world.url, VEKKON_CONFIG: path.join(config, 'none') };
-    expect((await vekkon(['player', 'list'], asBuild).ended).status).to.equal(0);
-    expect((await run('operator', 'change', 'build@service', '--shut-out')).status).to.equal(0);
-    expect((await vekkon(['player', 'list'], asBuild).ended).status).to.not.equal(0);
-  });
-
-  it('finds players by what they hold, and looks after their accounts', async () => {
-    const player = new Device().open(world, 'tab-1');
-    await player.start();
-    await player.account.register('maren@highfell.example', 'a-warm-thermal');
-    await player.leave();
-    const id = player.player!.id;
-    expect((await run('game', 'found-by', '--add', 'currency/feather')).out).to.match(
-      /currency\/feather +(ready|being)/,
-    );
-    await until(async () => (await run('game', 'found-by')).out.includes('ready'));
-    expect((await run('player', 'find', '--by', 'currency/feather', '--from', '40', '--to', '40')).out).to.match(
-      new RegExp(`${id} +– +40 `),
-    );
-    expect((await run('account', 'list', '--search', 'maren')).out).to.match(
-      new RegExp(`maren@highfell\\.example +no +${id}`),
-    );
-    expect((await run('account', 'send-reset', id)).status).to.equal(0);
-    await until(async () => (await run('account', 'mails')).out.includes('Set another password'));
-    expect((await run('account', 'sign-out', id, '--yes')).out).to.equal('1 sign-in ended.\n');
-    expect((await run('account', 'show', id)).out).to.match(/maren@highfell\.example .*\n.*not confirmed/);
-    expect((await run('account', 'shut-out', id, '--yes')).out).to.equal(`${id} is shut out.\n`);
-    expect((await run('account', 'shut-out', id, '--undo')).out).to.equal(`${id} may sign in again.\n`);
   });
 
   it('says every mistake in a manifest file, without a service', async () => {

@@ -104,7 +104,7 @@ async function countDoubtful(): Promise<void> {
       rounded
       @click="toggle"
     />
-    <Button label="Sign out" severity="secondary" text size="small" @click="signOut" />
+    <Button class="out" label="Sign out" severity="secondary" text size="small" @click="signOut" />
   </header>
   <DisturbanceBanner v-if="isLoaded && environments.length > 0" :key="chosen ?? ''" />
   <main>
@@ -127,8 +127,8 @@ vekkon game create manifest.yaml --environment dev</pre>
 header {
   display: flex;
   align-items: center;
-  gap: 1rem;
-  padding: 0.6rem 2rem;
+  gap: 0.6rem;
+  padding: 0.6rem 1.6rem;
   background: var(--p-content-background);
   border-bottom: 1px solid var(--line);
 }
@@ -147,13 +147,14 @@ header {
 
 nav {
   display: flex;
-  gap: 0.3rem;
+  gap: 0;
   margin-right: auto;
-  margin-left: 1.2rem;
+  margin-left: 0.6rem;
 }
 
 nav a {
-  padding: 0.3rem 0.8rem;
+  padding: 0.3rem 0.6rem;
+  white-space: nowrap;
   color: inherit;
   text-decoration: none;
   border-bottom: 2px solid transparent;
@@ -172,6 +173,11 @@ nav a.here {
   font-weight: 700;
 }
 
+header :deep(.p-select) {
+  max-width: 12rem;
+}
+
+.out,
 .who {
   white-space: nowrap;
 }

@@ -76,7 +76,8 @@ export async function createEnvironment(
       .execute();
   }
   if (manifest !== null) await declareBoards(context, number, manifest.manifest, create);
-  for (const key of create.keys) await keepKey(context, { ...create, ...key, environment: number });
+  const { monotonic, agesBy } = create;
+  for (const key of create.keys) await keepKey(context, { ...key, environment: number, now, monotonic, agesBy });
   await tellEnvironment(context, number);
   return { number };
 }
