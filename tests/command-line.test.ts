@@ -3,6 +3,7 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { expect } from 'chai';
+import { Device } from './world/device.js';
 import { vekkon } from './world/process.js';
 import { World } from './world/world.js';
 
