@@ -52,7 +52,18 @@ await page.goto(`${access.url}/console/players`);
 await page.getByRole('heading', { name: 'Players' }).waitFor();
 // Long enough for every pilot to have joined, and some to have left again.
 await page.waitForTimeout(9_000);
+await page.getByRole('combobox', { name: 'Ordered by' }).click();
+await page.getByRole('option', { name: 'currency/feather' }).click();
+await page.getByLabel('At most').fill('900');
+await page.waitForTimeout(1_500);
 await picture('console-players');
+if (wanted('console-access')) {
+  await makeAccounts();
+  await page.goto(`${access.url}/console/access`);
+  await page.getByText('maren@highfell.example', { exact: false }).first().waitFor();
+  await page.waitForTimeout(600);
+  await picture('console-access');
+}
 if (wanted('console-overview')) {
   await page.goto(`${access.url}/console/overview`);
   await page.getByText('in a session now').waitFor();
@@ -201,10 +212,6 @@ async function terminal(name, command, wait = 5_000) {
 await terminal('terminal-player-show', 'vekkon player show p-10402; vekkon player history p-10402 --count 2');
 writeFileSync(`${folder}/next.yaml`, nextVersion);
 await terminal('terminal-manifest-diff', `vekkon manifest diff ${folder}/next.yaml`);
-await terminal(
-  'terminal-board',
-  'vekkon board top gorge-run --count 8; vekkon board seasons gorge-run; vekkon board doubtful',
-);
 await terminal('terminal-tuning', 'vekkon tuning explain p-10402; vekkon tuning trial thermals-in-the-gorge', 6_000);
 await terminal('terminal-rehearse', `vekkon rehearse --faults --url ${access.url} --key ${access.hostKey}`, 16_000);
 if (wanted('terminal-spool')) await fillSpool(`${folder}/spool`);
@@ -212,6 +219,19 @@ environment.VEKKON_HOST_KEY = access.hostKey;
 await terminal('terminal-spool', `vekkon spool show ${folder}/spool`);
 if (wanted('terminal-verify')) damageCopy(`${folder}/data`, `${folder}/copy`);
 await terminal('terminal-verify', `vekkon verify --data ${folder}/copy`, 9_000);
+
+/** Players with accounts, so that there is somebody to look after. */
+async function makeAccounts() {
+  const call = async (route, token, body) => {
+    const headers = { Authorization: `Bearer ${token}`, 'Content-Type': 'application/json' };
+    return (await fetch(access.url + route, { method: 'POST', headers, body: JSON.stringify(body) })).json();
+  };
+  for (const name of ['ada', 'maren.ashgrove', 'silas', 'wren']) {
+    const secret = `a-device-for-pictures-of-${name.padEnd(20, '-').replace('.', '-')}`;
+    const { token } = await call('/v1/devices', access.deviceKey, { secret });
+    await call('/v1/account', token, { email: `${name}@highfell.example`, password: 'a-warm-thermal' });
+  }
+}
 
 /** A host that could not deliver, and a change that no service takes. */
 async function fillSpool(spoolFolder) {

@@ -416,6 +416,18 @@ describe('an account', () => {
     expect((await operator.accounts.of(player)).signIns.every(({ endedAt }) => endedAt !== null)).to.equal(true);
   });
 
+  it('stands in the document of everything that is kept of its player', async () => {
+    const { player } = await made('document@highfell.example');
+    const { text } = await world.call('GET', `/v1/players/${player}/export`, undefined, {
+      Authorization: `Bearer ${world.operatorToken}`,
+      'Vekkon-Environment': 'highfell-gliders/dev',
+    });
+    const document = JSON.parse(text) as { account: object[]; signIns: object[] };
+    expect(document.account[0]).to.deep.include({ email: 'document@highfell.example', confirmedAt: null });
+    expect(document.signIns).to.have.lengthOf(1);
+    expect(text).to.not.match(/argon2|refresh|hash/i);
+  });
+
   it('stays through a start of the service, and leaves no password, link or token in the folder', async () => {
     const { accessToken, refreshToken } = await made('stays@highfell.example');
     await world.restart();

@@ -266,7 +266,8 @@ describe('a host', () => {
       const players = Array.from({ length: 40 }, (_, index) => `p-${index}`);
       for (const session of await Promise.all(players.map((player) => one.join(player)))) session.increase('climbs', 1);
       const paths: string[] = [];
-      proxy.fate = (request) => (paths.push(request.url ?? ''), 'pass');
+      // The stream of a host may open as late as now, and a renewal follows it.
+      proxy.fate = ({ url = '' }) => (/save|leave/.test(url) && paths.push(url), 'pass');
       expect((await one.close()).left).to.have.members(players);
       expect(paths).to.deep.equal(['/v1/saves']);
       expect(await stored('p-39')).to.equal(1);

@@ -109,6 +109,8 @@ export const playerExport = z.object({
   trash: rows,
   unsettled: rows,
   devices: rows,
+  account: rows,
+  signIns: rows,
   standings: rows,
   activity: rows,
 });

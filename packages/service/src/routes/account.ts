@@ -5,7 +5,7 @@ import { recordsByKey, rfc3339, type AccountRow, type EnvironmentRow, type Liste
 import type { Request, Response } from 'express';
 import { deviceOf, nameOf, type Principal } from '../access.js';
 import { nameOf as nameOfPlace } from '../accounts/accounts.js';
-import { MailLimits } from '../accounts/mail-limits.js';
+import { AccountLimits } from '../accounts/account-limits.js';
 import { addressOf } from '../call-limits.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { SignInLimits } from '../sign-in-limits.js';
@@ -20,7 +20,7 @@ export function serveAccount(desk: Desk): void {
   const { reader, writer, accounts } = desk;
   const { passwords } = accounts;
   const signIns = new SignInLimits();
-  const mails = new MailLimits();
+  const limits = new AccountLimits();
 
   serveRoute(desk, routes.jsonWebKeys, async () => ({ keys: [...(await accounts.keys.published())] as never }));
 
@@ -28,6 +28,7 @@ export function serveAccount(desk: Desk): void {
     const place = environment();
     const { device } = deviceOf(principal);
     const address = addressOf(request);
+    await limits.mail(request, response, `${place.number} ${body.email}`);
     const leave = await desk.limits.addDevice(request, response);
     try {
       const passwordHash = await passwords.hashOf(address, body.password, body.email);
@@ -52,6 +53,7 @@ export function serveAccount(desk: Desk): void {
   serveRoute(desk, routes.accountSignIn, async ({ body, environment, principal, request, response }) => {
     const place = environment();
     const account = await checked(place, body.email, body.password, request, response);
+    await limits.signIn(request, response, account.number);
     const into = await playerOf(place, account);
     const from = await metBefore(place, deviceOf(principal), into);
     if (from !== undefined && body.choose === undefined) {
@@ -106,7 +108,7 @@ export function serveAccount(desk: Desk): void {
     const place = environment();
     const { account } = await ownAccount(place, principal);
     await checkOwn(account, body.password, request, response);
-    await mails.enter(request, response, `${place.number} ${body.email}`);
+    await limits.mail(request, response, `${place.number} ${body.email}`);
     const { url, link } = accounts.link('confirm', body.email);
     await writer.do('addAccountLink', { account: account.number, link });
     const [known] = await reader.accounts.byEmail(place.number, body.email);
@@ -130,7 +132,7 @@ export function serveAccount(desk: Desk): void {
 
   serveRoute(desk, routes.forgottenPassword, async ({ body, environment, request, response }) => {
     const place = environment();
-    await mails.enter(request, response, `${place.number} ${body.email}`);
+    await limits.mail(request, response, `${place.number} ${body.email}`);
     const known = await reader.accounts.byEmail(place.number, body.email);
     // Nobody waits for it: the answer is there as soon where nobody is known.
     const send = async () => {

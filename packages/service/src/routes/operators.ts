@@ -32,8 +32,6 @@ export function serveOperators(desk: Desk): void {
       ...{ name: by, from },
     });
     const { email, name, role } = operator;
-    const line = { environment: null, what: 'signed-in', by: email, player: null, detail: `from ${from}` };
-    await writer.do('note', line);
     if (body.keepIn === 'cookie') keepInCookie(request, response, token, expiresAt);
     const told = { expiresAt: rfc3339(expiresAt), operator: { email, name, role } };
     return { token: body.keepIn === 'cookie' ? '' : token, ...told };
@@ -68,6 +66,8 @@ export function serveOperators(desk: Desk): void {
     }
     await checkCode(operator, body.code);
     signIns.remember(request);
+    const line = { environment: null, what: 'signed-in', by: operator.email, player: null };
+    await writer.do('note', { ...line, detail: `from ${address}` });
     return signedIn(operator, { request, response, body });
   });
 

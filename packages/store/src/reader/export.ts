@@ -131,6 +131,36 @@ const parts = {
       at: [number],
     }));
   },
+  async account({ db, player, after }) {
+    if (after !== null) return [];
+    const rows = await db.selectFrom('accounts').selectAll().where('player', '=', player.number).execute();
+    return rows.map(({ number, email, confirmed_at: confirmedAt, created_at: createdAt, disabled_at: disabledAt }) => ({
+      shown: {
+        email,
+        confirmedAt: timeOf(confirmedAt),
+        createdAt: rfc3339(createdAt),
+        shutOutAt: timeOf(disabledAt),
+      },
+      at: [number],
+    }));
+  },
+  async signIns({ db, player, after, count }) {
+    const rows = await db
+      .selectFrom('sign_ins')
+      .innerJoin('accounts', 'accounts.number', 'sign_ins.account')
+      .innerJoin('devices', 'devices.number', 'sign_ins.device')
+      .selectAll('sign_ins')
+      .select('devices.id as device_id')
+      .where('accounts.player', '=', player.number)
+      .where('sign_ins.id', '>', String(after?.[0] ?? ''))
+      .orderBy('sign_ins.id')
+      .limit(count)
+      .execute();
+    return rows.map(({ id, device_id: device, created_at: at, used_at: usedAt, address, ended_at: endedAt }) => ({
+      shown: { device, at: rfc3339(at), usedAt: rfc3339(usedAt), address, endedAt: timeOf(endedAt) },
+      at: [id],
+    }));
+  },
   async standings({ db, player, after, count }) {
     const [board = 0, season = 0] = after ?? [];
     const rows = await db

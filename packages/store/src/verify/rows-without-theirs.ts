@@ -20,11 +20,16 @@ const belongings = [
       'sessions',
       'devices',
       'found_values',
+      'accounts',
       'outside_requests',
     ] as const
   ).map((table) => ({ table, column: 'player', owners: 'players', key: 'number' }) as const),
   { table: 'save_outcomes', column: 'session', owners: 'sessions', key: 'id' },
   { table: 'late_saves', column: 'session', owners: 'sessions', key: 'id' },
+  { table: 'sign_ins', column: 'account', owners: 'accounts', key: 'number' },
+  { table: 'sign_ins', column: 'device', owners: 'devices', key: 'number' },
+  { table: 'account_links', column: 'account', owners: 'accounts', key: 'number' },
+  { table: 'refresh_tokens', column: 'sign_in', owners: 'sign_ins', key: 'id' },
   { table: 'credentials', column: 'device', owners: 'devices', key: 'number' },
 ] as const;
 
