@@ -155,6 +155,10 @@ describe('operators', () => {
       const forged = { Cookie, 'Vekkon-Console': '1', Origin: 'https://elsewhere.example' };
       expect((await ask(forged)).status).to.equal(401);
       expect((await ask({ ...forged, Origin: world.url, 'Sec-Fetch-Site': 'cross-site' })).status).to.equal(401);
+      // Nor does another page sign anybody in as somebody else.
+      const elsewhere = { Authorization: '', Origin: 'https://elsewhere.example' };
+      const planted = await world.call('POST', '/v1/sign-in', body, elsewhere);
+      expect([planted.status, planted.headers.get('Set-Cookie')]).to.deep.equal([403, null]);
       expect((await ask({ Cookie, 'Vekkon-Console': '1' }, 'POST', '/v1/sign-out')).status).to.equal(200);
       expect((await ask({ Cookie, 'Vekkon-Console': '1' })).status).to.equal(401);
     });

@@ -116,6 +116,8 @@ describe('an account of a game on a device', () => {
     void player.increase('landings', 1);
     await player.save().catch(() => undefined);
     expect((await lost).message).to.include('Sign in again');
+    const wrong = (await failure(player.account.signIn(email, 'a-wrong-thermal'))) as ServiceRefused;
+    expect(wrong.code).to.equal('account-refused');
     await player.account.signIn(email, password);
     expect([player.account.email, player.status.connection]).to.deep.equal([email, 'online']);
     // What was done when it had ended already is not lost either: a person decides over what came too late.

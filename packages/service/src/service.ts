@@ -78,6 +78,8 @@ export interface Service {
 const invitationLasts = 60 * 60 * 1000;
 /** How long the start waits for boards to be read, in milliseconds. */
 const waitsForBoards = 1_000;
+/** How long a stop waits for mail that is being sent, in milliseconds. */
+const waitsForMail = 3_000;
 const pruneEvery = 60 * 60 * 1000;
 const dayLength = 24 * 60 * 60 * 1000;
 
@@ -215,7 +217,8 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     await pruning.stop();
     await gifts.stop();
     await takingIn.stop();
-    await mailer.settled();
+    // A mail server that does not answer holds up no stop.
+    await Promise.race([mailer.settled(), pause(waitsForMail, undefined, { ref: false })]);
     streams.close();
     handovers.close();
     boards.close();

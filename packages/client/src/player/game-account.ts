@@ -61,16 +61,21 @@ export class GameAccount {
   ): Promise<AccountChoice | undefined> {
     const owner = this.#owner;
     await owner.leave();
+    let chosen: AccountChoice | undefined;
     try {
       // What is undefined is not sent.
       const sent = post('/sign-in', { email, password, choose, name });
       const answer = await owner.change<AccountSignInResponse>(sent, ({ signedIn }) => {
         if (signedIn !== null) owner.kept().takeAccount(signedIn, email);
       });
-      return answer.choose ?? undefined;
-    } finally {
-      await owner.start();
+      chosen = answer.choose ?? undefined;
+    } catch (error) {
+      // What went wrong is told, not that nobody is signed in since.
+      await owner.start().catch(() => undefined);
+      throw error;
     }
+    await owner.start();
+    return chosen;
   }
 
   /** Signs out here, or everywhere. The device plays on as who it was before, or as somebody new, once it is started. */

@@ -173,6 +173,7 @@ export function serveAccount(desk: Desk): void {
 
   /** Whoever changes what an account is known by shows that it is them. */
   async function checkOwn(account: AccountRow, password: string, request: Request, response: Response): Promise<void> {
+    await limits.signIn(request, response, account.number);
     await signIns.enter(request, response, `account ${account.number}`);
     const isRight = await passwords.isRight(addressOf(request), account.password_hash, password);
     if (!isRight) throw new Refusal('account-refused', 'The password is wrong: try again.');

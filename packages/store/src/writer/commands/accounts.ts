@@ -188,7 +188,8 @@ export async function refreshSignIn(
     {
       expiresAt: shown.expires_at,
       usedAt: shown.used_at,
-      isNextUsed: shown.next_used_at !== null,
+      // Of one that another took the place of, none was given: shown all the same, its answer was not lost.
+      isNextUsed: shown.next === null || shown.next_used_at !== null,
       endedAt: shown.ended_at,
     },
     now,
@@ -200,7 +201,9 @@ export async function refreshSignIn(
     await note(context, { environment, what: 'refresh-token-reused', by: device, player, detail, now });
     return new Refusal('sign-in-over', 'This refresh token was used before: the sign-in has ended, sign in again.');
   }
-  if (shown.next !== null) await db.deleteFrom('refresh_tokens').where('hash', '=', shown.next).execute();
+  if (shown.next !== null) {
+    await db.updateTable('refresh_tokens').set({ used_at: now }).where('hash', '=', shown.next).execute();
+  }
   await db
     .updateTable('refresh_tokens')
     .set({ used_at: shown.used_at ?? now, next })
