@@ -17,7 +17,7 @@ describe('finding players by what they hold', () => {
     world = await World.start({ clock });
     operator = world.operator;
     await fly(1, 6);
-    await operator.setFoundBy([feather, chapter, 'attribute/country']);
+    await operator.setFoundBy([feather, chapter, 'attribute/country', 'attribute/build']);
     await fly(7, 12);
     await untilReady();
   });
@@ -28,7 +28,9 @@ describe('finding players by what they hold', () => {
     for (let pilot = from; pilot <= to; pilot++) {
       clock.pass(60);
       const country = pilot % 3 === 0 ? 'PT' : 'IS';
-      const session = await world.host().join(idOf(pilot), { name: nameOf(pilot), attributes: { country } });
+      const session = await world
+        .host()
+        .join(idOf(pilot), { name: nameOf(pilot), attributes: { country, build: '1.10' } });
       session.credit('feather', pilot * 10, 'climb');
       session.merge('flight', { chapter: pilot + 1 });
       await session.leave();
@@ -67,6 +69,11 @@ describe('finding players by what they hold', () => {
       ['p-109', 'PT'],
       ['p-112', 'PT'],
     ]);
+  });
+
+  it('finds a text that looks like a number', async () => {
+    expect(await ids({ by: 'attribute/build', is: '1.10', count: 1 })).to.deep.equal(['p-112']);
+    expect(await ids({ by: 'attribute/build', is: '1.1' })).to.deep.equal([]);
   });
 
   it('goes on from page to page, each player once', async () => {

@@ -5,6 +5,9 @@ import { isProblem, problem, type OrProblem } from '../keys/problem.js';
 import { currentKey } from '../manifest/former-names.js';
 import { declarationOf } from '../manifest/declaration-of.js';
 import type { Manifest } from '../manifest/manifest.js';
+import { readRecord } from './read-record.js';
+import type { StoredRecord } from './record.js';
+import type { Rules } from './rules.js';
 
 /** What players can be found by: something in a record, or an attribute that came with their last join. */
 export type FoundBy = { readonly key: string; readonly path: readonly string[] } | { readonly attribute: string };
@@ -59,6 +62,23 @@ export function valueFoundBy(value: Json | undefined, path: readonly string[]): 
 }
 
 const singleValues: ReadonlySet<unknown> = new Set(['integer', 'number', 'string', 'boolean']);
+/**
+ * What a player is found by in a record, as a game reads it: who has none has
+ * what everybody begins with, but for one of a family.
+ *
+ * @param stored under the key of now; undefined where nothing is
+ */
+export function recordFoundBy(
+  stored: StoredRecord | undefined,
+  { key, path }: Extract<FoundBy, { readonly key: string }>,
+  rules: Pick<Rules, 'manifest' | 'check'>,
+): number | string | null {
+  const declared = declarationOf(key, rules.manifest);
+  if (isProblem(declared)) return null;
+  if (declared.member !== undefined && (stored === undefined || stored.removed === true)) return null;
+  return valueFoundBy(readRecord(stored, declared.declaration, rules).value, path);
+}
+
 /** How deep it is looked for what players could be found by. */
 const deepest = 3;
 

@@ -1,8 +1,7 @@
 import {
-  declarationOf,
   isProblem,
   readFoundBy,
-  readRecord,
+  recordFoundBy,
   storedKeys,
   valueFoundBy,
   type FoundBy,
@@ -110,8 +109,6 @@ export class FoundByReads {
       }
       return found;
     }
-    const declared = declarationOf(foundBy.key, rules.manifest);
-    if (isProblem(declared)) return found;
     const stored = new Map<number, StoredRecord>();
     // The key of now last: what lies under it counts.
     for (const key of [...storedKeys(foundBy.key, rules.manifest)].toReversed()) {
@@ -123,13 +120,7 @@ export class FoundByReads {
         .execute();
       for (const { player, ...row } of rows) stored.set(player, recordOf(row));
     }
-    // As a game reads it: who has none has what everybody begins with, but for one of a family.
-    for (const player of players) {
-      const record = stored.get(player);
-      if (declared.member !== undefined && (record === undefined || record.removed === true)) continue;
-      const { value } = readRecord(record, declared.declaration, rules);
-      found.set(player, valueFoundBy(value, foundBy.path));
-    }
+    for (const player of players) found.set(player, recordFoundBy(stored.get(player), foundBy, rules));
     return found;
   }
 
@@ -144,12 +135,9 @@ export class FoundByReads {
     count: number,
     after?: string,
   ): Promise<PlayerPage> {
-    const asText = range.is !== undefined && (range.is.trim() === '' || !Number.isFinite(Number(range.is)));
-    const column = asText
-      ? ('text' as const)
-      : range.is === undefined && (await this.#isOfTexts(foundBy))
-        ? 'text'
-        : 'value';
+    const isNumber = range.is === undefined || (range.is.trim() !== '' && Number.isFinite(Number(range.is)));
+    // A text may look like a number, such as that of a build.
+    const column = isNumber && !(await this.#isOfTexts(foundBy)) ? ('value' as const) : ('text' as const);
     const direction = range.isAscending ? 'asc' : 'desc';
     const within = this.#within(foundBy, range, column);
     const counted = await this.#db

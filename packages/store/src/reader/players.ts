@@ -291,13 +291,12 @@ async function playersThatHold(
   most: number,
   before: number,
 ): Promise<readonly number[]> {
-  const pattern = `%${text.replaceAll(/[\\%_]/g, '\\$&')}%`;
   const rows = await db
     .selectFrom('players')
     .select('number')
     .where('environment', '=', environment)
     .where('number', '<', before)
-    .where(({ ref }) => sql<boolean>`${ref('folded')} like ${pattern} escape '\\'`)
+    .where(isNamedLike(text))
     .orderBy('number', 'desc')
     .limit(most)
     .execute();

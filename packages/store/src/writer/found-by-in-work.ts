@@ -1,11 +1,9 @@
 import {
-  declarationOf,
   isProblem,
   readFoundBy,
-  startingRecordValue,
+  recordFoundBy,
   valueFoundBy,
   type FoundBy,
-  type Json,
   type Manifest,
   type StoredRecord,
 } from '@vekkon/core';
@@ -14,7 +12,8 @@ import { keptQuery } from '../kept-query.js';
 import type { FoundByRow, Tables } from '../tables.js';
 import type { NotedMap } from './undoable.js';
 
-type Wanted = readonly FoundByRow[];
+/** What is wanted, by the numbers of environments. */
+type Wanted = ReadonlyMap<number, readonly FoundByRow[]>;
 
 /** What players are found by, kept up to date by whatever writes. Where nothing is declared it costs nothing. */
 export class FoundByInWork {
@@ -35,20 +34,16 @@ export class FoundByInWork {
 
   /** Records of a player are others. */
   async changed(
+    environment: number,
     player: number,
     manifest: Manifest,
     changed: ReadonlyMap<string, { readonly record: StoredRecord }>,
   ): Promise<void> {
-    const wanted = await this.#wanted();
-    if (wanted.length === 0) return;
-    let environment: number | undefined;
-    for (const row of wanted) {
+    for (const row of (await this.#wanted()).get(environment) ?? []) {
       const foundBy = this.#foundBy(row.of, manifest);
-      const found = foundBy !== undefined && 'key' in foundBy ? changed.get(foundBy.key) : undefined;
-      if (foundBy === undefined || !('key' in foundBy) || found === undefined) continue;
-      environment ??= (await environmentOfPlayer(this.#db, player))[0]?.environment;
-      if (environment !== row.environment) continue;
-      await this.#keep(row, player, valueFoundBy(readValue(found.record, foundBy.key, manifest), foundBy.path));
+      if (foundBy === undefined || !('key' in foundBy)) continue;
+      const found = changed.get(foundBy.key);
+      if (found !== undefined) await this.#keep(row, player, recordFoundBy(found.record, foundBy, { manifest }));
     }
   }
 
@@ -59,8 +54,7 @@ export class FoundByInWork {
     manifest: Manifest,
     attributes: { readonly [name: string]: string | number | boolean },
   ): Promise<void> {
-    for (const row of await this.#wanted()) {
-      if (row.environment !== environment) continue;
+    for (const row of (await this.#wanted()).get(environment) ?? []) {
       const foundBy = this.#foundBy(row.of, manifest);
       if (foundBy === undefined || !('attribute' in foundBy)) continue;
       const { attribute } = foundBy;
@@ -78,8 +72,10 @@ export class FoundByInWork {
     const known = this.#known.get('all');
     if (known !== undefined) return known;
     const rows = await this.#db.selectFrom('found_by').selectAll().where('dropped_at', 'is', null).execute();
-    this.#known.set('all', rows);
-    return rows;
+    const wanted = new Map<number, FoundByRow[]>();
+    for (const row of rows) wanted.set(row.environment, [...(wanted.get(row.environment) ?? []), row]);
+    this.#known.set('all', wanted);
+    return wanted;
   }
 
   /** Where it stands under a manifest; undefined where that declares it no more. */
@@ -94,22 +90,10 @@ export class FoundByInWork {
   }
 }
 
-/** As a game reads it: what was removed is what everybody begins with, but for one of a family. */
-function readValue(record: StoredRecord, key: string, manifest: Manifest): Json | undefined {
-  if (record.removed !== true) return record.value;
-  const declared = declarationOf(key, manifest);
-  if (isProblem(declared) || declared.member !== undefined) return undefined;
-  return startingRecordValue(declared.declaration);
-}
-
 /** The columns in which a value lies: of a number, and of a text. */
 export function foundColumns(found: number | string | null): readonly [value: number | null, text: string | null] {
   return [typeof found === 'number' ? found : null, typeof found === 'string' ? found : null];
 }
-
-const environmentOfPlayer = keptQuery((db, player: number) =>
-  db.selectFrom('players').select('environment').where('number', '=', player),
-);
 
 const keepFound = keptQuery((db, found_by: number, player: number, value: number | null, text: string | null) =>
   db

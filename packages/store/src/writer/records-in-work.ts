@@ -65,6 +65,7 @@ export class RecordsInWork {
   readonly checkpoints: CheckpointsInWork;
   readonly credits: CreditsInWork;
   readonly #place: Place;
+  readonly #environment: number;
   readonly #player: number;
   readonly #records: Map<string, StoredRecord>;
   readonly #seenOf: Map<string, number>;
@@ -78,8 +79,9 @@ export class RecordsInWork {
   readonly #trash: NewTrashRow[] = [];
   readonly #changed = new Map<string, { readonly record: StoredRecord; readonly text: string }>();
 
-  private constructor(place: Place, player: number, held: HeldRecords) {
+  private constructor(place: Place, { number: player, environment }: WhoseRecords, held: HeldRecords) {
     this.#place = place;
+    this.#environment = environment;
     this.#player = player;
     this.checkpoints = new CheckpointsInWork(place, player);
     this.credits = new CreditsInWork(place.db, player);
@@ -91,8 +93,9 @@ export class RecordsInWork {
     this.#bytes = held.bytes;
   }
 
-  static async load(place: Place, player: number, manifest: Manifest): Promise<RecordsInWork> {
-    const held = place.held.of(player, manifest) ?? heldFrom(await recordsOf(place.db, player), manifest);
+  static async load(place: Place, player: WhoseRecords, manifest: Manifest): Promise<RecordsInWork> {
+    const { number } = player;
+    const held = place.held.of(number, manifest) ?? heldFrom(await recordsOf(place.db, number), manifest);
     return new RecordsInWork(place, player, held);
   }
 
@@ -193,7 +196,7 @@ export class RecordsInWork {
       rows.push([player, key, record.revision, text, flagOf(record), seen, now]);
     }
     await this.#runAll(upsertRecord.compiled(this.#place.db), rows);
-    await this.#place.foundBy.changed(player, this.#manifest, this.#changed);
+    await this.#place.foundBy.changed(this.#environment, player, this.#manifest, this.#changed);
     const history = this.#history.map((row) => {
       const { key, revision, follows, value, removed, at, session, by, label } = row;
       const digest = historyDigest(player, { key, revision, follows, value, removed, seen, at });
@@ -245,6 +248,9 @@ export class RecordsInWork {
 
 /** What a row takes beside its value, about. */
 const rowBytes = 200;
+
+/** Whose records they are, by their number. */
+type WhoseRecords = Pick<PlayerRow, 'number' | 'environment'>;
 
 /** Where records are read and written. */
 type Place = Pick<WriterContext, 'db' | 'runMany' | 'held' | 'changedMeanwhile' | 'foundBy'>;

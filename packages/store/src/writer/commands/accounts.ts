@@ -360,8 +360,8 @@ export async function joinAccount(
   // Another device of the account may play on: it hears of what changed.
   const open = await openSessionOf(context, into);
   const [device, account] = [
-    await RecordsInWork.load(context, from.number, rules.manifest),
-    await RecordsInWork.load(context, into.number, rules.manifest),
+    await RecordsInWork.load(context, from, rules.manifest),
+    await RecordsInWork.load(context, into, rules.manifest),
   ];
   const by = 'the player';
   const about = { name: `signed in ${rfc3339(now)} ${into.seen}`, by, givenUpAt: null };

@@ -212,7 +212,7 @@ export async function acceptDoubtful(context: WriterContext, decide: DecideDoubt
   const key = `score/${row.key}`;
   const declaration = rules.manifest.records[`score/${row.key.split('/')[0]}`];
   if (declaration?.kind !== 'score') throw new Refusal('board-unknown');
-  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const held = readRecord(records.records.get(key), declaration, rules);
   const { value, at, name, note: said } = row;
   const result = { value, ...(name !== null && { name }), ...(said !== null && { note: said }) };

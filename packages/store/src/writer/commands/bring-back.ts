@@ -31,7 +31,7 @@ export async function bringBack(
       .where('player', '=', player.number)
       .executeTakeFirst());
   if (player === undefined || row === undefined) throw new Refusal('trash-unknown');
-  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const trashedValue = { key: row.key, value: JSON.parse(row.value) as Json };
   const back = bringBackValue(records.records, trashedValue, rules);
   if (isProblem(back)) {

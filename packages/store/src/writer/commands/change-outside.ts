@@ -64,7 +64,7 @@ export async function changeOutside(context: WriterContext, change: ChangeOutsid
     checkGuarded(transactions, 'Somebody may have changed it since you looked');
   }
   const player: PlayerRow = found ?? (await addPlayer(context, change));
-  const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
+  const records = await RecordsInWork.load(context, player, newest.rules.manifest);
   const was = change.byOperator ? new Map(records.records) : undefined;
   const { outcomes, touched, rules } = await applyTransactions(context, records, newest.rules, player, transactions, {
     environment,

@@ -290,7 +290,7 @@ async function changeOne(
   const open = await openSessionOf(context, player);
   const unreached = whyNotGiven(content, { createdAt: player.created_at, host: open?.host ?? null });
   if (unreached !== undefined) return { problem: unreached };
-  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const before = new Map(records.records);
   const source = { environment: place, session: null, by: gift.by, earliest: now, now, agesBy };
   const applied = await applyTransactions(context, records, rules, player, [{ changes, label }], source);
@@ -314,7 +314,7 @@ async function turnBackOne(
   const unreached = whyNotGiven(content, { createdAt: player.created_at, host: open?.host ?? null });
   if (unreached !== undefined) return { problem: unreached };
   const then = await new HistoryReads(context.db).asOf(player.number, asOf);
-  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const before = new Map(records.records);
   const back = turnedBackForMany(then, before, rules, gift.label, keys);
   if (back.changed.size > 0) await copyAll(context, player, before, copyFor(gift, now), now);

@@ -42,7 +42,7 @@ async function importOne(
   const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
   const found = await findPlayer(context, environment, line.player);
   const open = found && (await openSessionOf(context, found));
-  const held = found && (await RecordsInWork.load(context, found.number, rules.manifest));
+  const held = found && (await RecordsInWork.load(context, found, rules.manifest));
   const known = {
     held: held?.records,
     isErased: found === undefined && !revives && (await isErased(context.db, environment, line.player)),
@@ -52,7 +52,7 @@ async function importOne(
   if (!('taken' in decided)) return decided;
   const { changed, ledger, trash } = decided.taken;
   const player = found ?? (await addPlayer(context, { environment, player: line.player, now: line.createdAt ?? now }));
-  const records = held ?? (await RecordsInWork.load(context, player.number, rules.manifest));
+  const records = held ?? (await RecordsInWork.load(context, player, rules.manifest));
   records.set(changed, ledger, { session: null, by, label: 'imported', at: now }, { trash });
   await records.writeFor(player, now);
   if (found === undefined) await takeOver(context, player, line);

@@ -98,7 +98,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   if (hasInstance(join)) await context.instances.see(join.environment, join.host, join.instance, join.now);
 
   const player = found ?? (await addPlayer(context, join));
-  const records = await RecordsInWork.load(context, player.number, manifest.rules.manifest);
+  const records = await RecordsInWork.load(context, player, manifest.rules.manifest);
   const ends = decision.do === 'open' ? decision.ends : undefined;
   if (open !== undefined && ends !== undefined) await endSession(context, open, player, ends, join.host, join.now);
   const session =

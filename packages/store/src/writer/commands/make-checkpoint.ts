@@ -31,7 +31,7 @@ export async function copyPlayer(
   if (taken !== undefined) {
     throw new Refusal('checkpoint-exists', `"${id}" has a checkpoint "${name}" already: choose another name.`);
   }
-  const { records } = await RecordsInWork.load(context, player.number, rules.manifest);
+  const { records } = await RecordsInWork.load(context, player, rules.manifest);
   await copyAll(context, player, records, { name, summary, by, givenUpAt: null }, now);
   await note(context, { environment, what: 'checkpoint-made', by, player: id, detail: name, now });
   return { records: [...records.values()].filter(({ removed }) => removed !== true).length };

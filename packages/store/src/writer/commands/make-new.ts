@@ -51,7 +51,7 @@ export async function makeOneNew(
   now: number,
 ): Promise<MadeNew> {
   const { db } = context;
-  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const checkpoint = `made new ${rfc3339(now)} ${player.seen}`;
   const about = { name: checkpoint, summary: 'What was there before the player was made new.' };
   await copyAll(context, player, records.records, { ...about, by, givenUpAt: null }, now);

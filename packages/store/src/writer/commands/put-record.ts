@@ -42,7 +42,7 @@ export async function putRecord(context: WriterContext, put: PutRecord & Stamp):
   }
   const player = found ?? (await addPlayer(context, put));
   const { ifRevision } = put;
-  const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
+  const records = await RecordsInWork.load(context, player, newest.rules.manifest);
   const transaction: Transaction = {
     changes: [{ op: 'put', key: put.key, value: put.value, ...(ifRevision !== null && { ifRevision }) }],
   };

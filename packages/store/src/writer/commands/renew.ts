@@ -61,7 +61,8 @@ export async function renew(context: WriterContext, renew: Renew & Stamp): Promi
     await takeAnsweredNow(context, found, answered);
     let records: RecordsByKey = {};
     if (seen !== null && seen < found.seen) {
-      const work = await RecordsInWork.load(context, found.player, newest.rules.manifest);
+      const player = { number: found.player, environment: environment.number };
+      const work = await RecordsInWork.load(context, player, newest.rules.manifest);
       const spoken = await spokenBy(context, environment, found, newest);
       records = recordsUnder(work.changedSince(seen), work, newest.rules, spoken, renew.device !== null);
     }

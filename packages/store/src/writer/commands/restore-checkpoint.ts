@@ -32,7 +32,7 @@ export async function restoreCheckpoint(
   if (row === undefined) {
     throw new Refusal('checkpoint-unknown', `"${id}" has no checkpoint of that number: see the list of what there is.`);
   }
-  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const copied = recordsIn(row.records);
   const outside = await records.checkpoints.outsideSince(row.seen);
   const about = { name: row.name, byOperator: row.by_operator === 1 };

@@ -80,7 +80,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   if (save.number !== null) await putAside(context, session, save.number);
   const newest = await context.manifests.newestOf(environment);
   const spoken = await spokenBy(context, environment, session, newest);
-  const records = await RecordsInWork.load(context, player.number, newest.rules.manifest);
+  const records = await RecordsInWork.load(context, player, newest.rules.manifest);
   const unsettled = new UnsettledInWork(context, session, { number: save.number ?? 0, digest, now: save.now });
   const { outcomes, results, touched, rules } = await applyTransactions(
     context,

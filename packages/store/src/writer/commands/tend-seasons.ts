@@ -119,7 +119,7 @@ async function give(
   const player = await db.selectFrom('players').selectAll().where('number', '=', number).executeTakeFirstOrThrow();
   const environment = await environmentOf(context, board.environment);
   const { rules } = await context.manifests.newestOf(environment);
-  const records = await RecordsInWork.load(context, number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const by = `board ${board.key}`;
   const from = { id: `season ${season}`, environment: board.environment, player: number, host: by } as SavingSession;
   const unsettled = new UnsettledInWork(context, from, { number: season, digest: board.key, now });

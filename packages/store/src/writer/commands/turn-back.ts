@@ -27,7 +27,7 @@ export async function restoreRevision(
   const { rules } = await context.manifests.newestOf(await environmentOf(context, environment));
   const player = await findPlayer(context, environment, id);
   if (player === undefined) throw new Refusal('player-unknown');
-  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const held = records.records.get(currentKey(stored, rules.manifest));
   checkRevision(stored, held?.revision ?? 0, ifRevision);
   const reason = `revision ${revision} again`;
@@ -71,7 +71,7 @@ export async function turnBack(
     const detail = `"${id}" was changed since you looked: look at the difference again, and send the \`seen\` that it has.`;
     throw new Refusal('player-changed', detail, { seen: player.seen });
   }
-  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const back = turnedBack(to, records.records, rules, when, chosen);
   const label = `as at ${when}`;
   records.set(back.changed, back.ledger, { session: null, by, label, at: now }, { trash: back.trash });

@@ -27,7 +27,7 @@ export async function settle(
   const place = await environmentOf(context, environment);
   const { rules } = await context.manifests.newestOf(place);
   const { label = 'settled', ...content } = JSON.parse(row.content) as Transaction;
-  const records = await RecordsInWork.load(context, player.number, rules.manifest);
+  const records = await RecordsInWork.load(context, player, rules.manifest);
   const source = { environment: place, session: null, by, earliest: now, now, agesBy };
   const settling = [{ ...content, label }];
   const {
