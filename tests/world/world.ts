@@ -64,7 +64,10 @@ export interface WorldOptions {
 }
 
 /** What a test may choose of the service itself. */
-export type ServiceChoices = Pick<ServiceOptions, 'trustsClock' | 'limits' | 'behindProxy' | 'keepAlive'>;
+export type ServiceChoices = Pick<
+  ServiceOptions,
+  'trustsClock' | 'limits' | 'behindProxy' | 'keepAlive' | 'mail' | 'publicUrl'
+>;
 
 /** A service of its own on a free port, with Highfell Gliders in one environment. */
 export class World {
