@@ -23,10 +23,11 @@ export default defineConfig({
     terserOptions: {
       module: true,
       ecma: 2020,
-      compress: { passes: 3, pure_getters: true, keep_fargs: false, unsafe_arrows: true },
+      compress: { passes: 3, pure_getters: true, keep_fargs: false, unsafe_arrows: true, hoist_funs: true },
       mangle: { module: true },
     },
     rolldownOptions: { output: { minify: true }, checks: { pluginTimings: false } },
-    sourcemap: true,
+    // The service says in a header where the map is (ECMA-426): the file is fetched by every player, the map by few.
+    sourcemap: 'hidden',
   },
 });

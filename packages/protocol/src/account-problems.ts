@@ -30,6 +30,46 @@ export const accountProblems = {
     title: 'Sign-in is over',
     advice: 'Sign in again.',
   },
+  'sign-in-too-old': {
+    status: 403,
+    title: 'Sign in again first',
+    advice: 'This account has no password: sign in with its identity provider, and do this within ten minutes.',
+  },
+  'identity-provider-unknown': {
+    status: 404,
+    title: 'No such identity provider',
+    advice: 'See with whom players may sign in here: GET /v1/account/providers.',
+  },
+  'identity-provider-fails': {
+    status: 502,
+    title: 'The identity provider does not answer as it must',
+    advice: 'Check its issuer and what the game is known by there; else try again soon.',
+  },
+  'identity-refused': {
+    status: 403,
+    title: 'The identity provider has not let you in',
+    advice: 'Begin again, and say yes there.',
+  },
+  'identity-code-wrong': {
+    status: 403,
+    title: 'The code is wrong',
+    advice: 'Type the code that the browser shows; after a few wrong ones the sign-in must be begun again.',
+  },
+  'identity-taken': {
+    status: 409,
+    title: 'Belongs to another account',
+    advice: 'Sign in with it instead, or take it off the other account first.',
+  },
+  'identity-unknown': {
+    status: 404,
+    title: 'Not linked',
+    advice: 'See the identities of the account.',
+  },
+  'last-sign-in': {
+    status: 409,
+    title: 'Nobody could sign in any more',
+    advice: 'Give the account an address and a password, or another identity provider, first.',
+  },
   'operator-exists': {
     status: 409,
     title: 'Already an operator',

@@ -30,6 +30,23 @@ export * from './shapes/devices.js';
 export * from './shapes/disturbances.js';
 export * from './shapes/gifts.js';
 export * from './shapes/history.js';
+export {
+  isLoopback,
+  type BeginIdentityResponse,
+  type FinishIdentityResponse,
+  type IdentityProvider,
+  type IdentityProviderList,
+  type IdentityProviderRequest,
+  type ProvidersOffered,
+} from './shapes/identities.js';
+export {
+  limitCatalogue,
+  limitNames,
+  type LimitName,
+  type LimitNumbers,
+  type LimitsRequest,
+  type LimitsResponse,
+} from './shapes/limits.js';
 export * from './shapes/manifests.js';
 export * from './shapes/operators.js';
 export * from './shapes/overview.js';

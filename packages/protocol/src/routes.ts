@@ -3,6 +3,7 @@ import { boardRoutes } from './routes/board-routes.js';
 import { deviceRoutes } from './routes/device-routes.js';
 import { watchRoutes } from './routes/watch-routes.js';
 import { accountRoutes } from './routes/account-routes.js';
+import { identityRoutes } from './routes/identity-routes.js';
 import { operatorRoutes } from './routes/operator-routes.js';
 import { changeRoutes } from './routes/change-routes.js';
 import { findingRoutes } from './routes/finding-routes.js';
@@ -345,6 +346,7 @@ export const routes = {
   ...transferRoutes,
   ...findingRoutes,
   ...accountRoutes,
+  ...identityRoutes,
   ...changeRoutes,
   ...operatorRoutes,
   ...watchRoutes,

@@ -1,7 +1,7 @@
 import { Refusal, roles, type Caller, type OperatorRole, type Role, type Scope } from '@vekkon/protocol';
 import type { Clock, Credential, EnvironmentRow, FeedEvent, Reader, Writer } from '@vekkon/store';
 import type { Request, Response } from 'express';
-import { addressOf } from './call-limits.js';
+import { addressOf } from './limits/counted.js';
 import { tokenInCookie } from './console-cookie.js';
 import type { Environments } from './environments.js';
 import type { StreamReader } from './open-streams.js';
@@ -26,6 +26,9 @@ interface Shown {
   readonly expiresAt: number | null;
 }
 
+/** What a key is good for; null for everything. */
+type Scopes = readonly Scope[] | null;
+
 /** Who is calling. */
 export type Principal =
   | { readonly sort: 'anybody' }
@@ -33,17 +36,25 @@ export type Principal =
       readonly sort: 'host';
       readonly environment: number;
       readonly hint: string;
-      /** What the key is good for; null for everything. */
-      readonly scopes: readonly Scope[] | null;
+      readonly scopes: Scopes;
     })
   /** A game on a device that has no token yet. */
-  | { readonly sort: 'device-key'; readonly environment: number; readonly hint: string }
+  | {
+      readonly sort: 'device-key';
+      readonly environment: number;
+      readonly hint: string;
+      readonly scopes: Scopes;
+      /** Its hash. */
+      readonly credential: string;
+    }
   /** A player's own device. */
   | (Shown & {
       readonly sort: 'device';
       readonly environment: number;
       readonly device: string;
       readonly player: string;
+      /** The device key with which the device came. */
+      readonly madeWith: { readonly hint: string; readonly scopes: Scopes };
     })
   | { readonly sort: 'operator'; readonly operator: Operator; readonly tokenHash: string };
 
@@ -56,7 +67,8 @@ const usedNotedEvery = 60_000;
 /** What a route takes. */
 export interface Needed {
   readonly callers: readonly Caller[];
-  readonly scope: Scope;
+  /** What a key must be good for; null where any will do. */
+  readonly scope: Scope | null;
   readonly about?: 'service' | 'caller' | undefined;
 }
 
@@ -104,7 +116,7 @@ export class Access {
       if (about !== 'caller' || !isForOperators(callers))
         checkRole(this.#roleOf(request, principal.operator, about), callers);
     } else checkKind(principal, callers);
-    if (principal.sort === 'host') checkScope(principal, scope);
+    if (scope !== null) checkScope(principal, scope);
     if (principal.sort !== 'device') this.#noteUse(hash, request);
     if (principal.sort === 'device-key' || principal.sort === 'device') this.#checkOrigin(request, principal);
     return principal;
@@ -235,11 +247,14 @@ export class Access {
     }
     const { environment, device, player, ended_at: revoked_at } = signIn;
     const { expiresAt } = claims;
+    const madeWith = madeWithOf(signIn);
     return {
       credential: {
         sort: 'device',
         hint: null,
         scopes: null,
+        made_with_hint: madeWith.hint,
+        made_with_scopes: signIn.made_with_scopes,
         environment,
         operator: null,
         device_id: device,
@@ -248,22 +263,35 @@ export class Access {
         expires_at: expiresAt,
         revoked_at,
       },
-      principal: { sort: 'device', environment, device, player, credential: hash, expiresAt },
+      principal: { sort: 'device', environment, device, player, madeWith, credential: hash, expiresAt },
     };
   }
 
   async #principalOf(credential: Credential, tokenHash: string): Promise<Principal> {
     const shown = { credential: tokenHash, expiresAt: credential.expires_at };
     if (credential.sort === 'host-key' && credential.environment !== null) {
-      const scopes = credential.scopes === null ? null : (JSON.parse(credential.scopes) as Scope[]);
+      const scopes = scopesIn(credential.scopes);
       return { sort: 'host', environment: credential.environment, hint: credential.hint ?? '', scopes, ...shown };
     }
     if (credential.sort === 'device-key' && credential.environment !== null) {
-      return { sort: 'device-key', environment: credential.environment, hint: credential.hint ?? '' };
+      return {
+        sort: 'device-key',
+        environment: credential.environment,
+        hint: credential.hint ?? '',
+        scopes: scopesIn(credential.scopes),
+        credential: tokenHash,
+      };
     }
     const { device_id: device, player_id: player } = credential;
     if (credential.sort === 'device' && credential.environment !== null && device !== null && player !== null) {
-      return { sort: 'device', environment: credential.environment, device, player, ...shown };
+      return {
+        sort: 'device',
+        environment: credential.environment,
+        device,
+        player,
+        madeWith: madeWithOf(credential),
+        ...shown,
+      };
     }
     const operator =
       credential.sort === 'operator' && credential.operator !== null
@@ -283,6 +311,21 @@ export class Access {
       'This is a link for the first admin, not a credential: open it in a browser.',
     );
   }
+}
+
+function scopesIn(text: string | null): Scopes {
+  return text === null ? null : (JSON.parse(text) as Scope[]);
+}
+
+/** Of what came before that was noted nothing is known. */
+function madeWithOf({
+  made_with_hint: hint,
+  made_with_scopes: scopes,
+}: {
+  readonly made_with_hint: string | null;
+  readonly made_with_scopes: string | null;
+}) {
+  return { hint: hint ?? 'unknown', scopes: scopesIn(scopes) };
 }
 
 /** Is it a JSON Web Token? All other credentials are one word. */
@@ -313,6 +356,12 @@ export function deviceIn(principal: Principal): string | null {
 export function deviceOf(principal: Principal): Extract<Principal, { sort: 'device' }> {
   if (principal.sort === 'device') return principal;
   throw new TypeError(`A route for devices let in a caller of the sort "${principal.sort}".`);
+}
+
+/** The device key with which a device comes. @throws where the route let anybody else in */
+export function deviceKeyOf(principal: Principal): Extract<Principal, { sort: 'device-key' }> {
+  if (principal.sort === 'device-key') return principal;
+  throw new TypeError(`A route for device keys let in a caller of the sort "${principal.sort}".`);
 }
 
 /** A game server or a device: who may listen. @throws where the route let anybody else in */
@@ -351,7 +400,9 @@ export function nameOf(principal: Principal): string {
   return principal.sort === 'anybody' ? 'anybody' : `key ${principal.hint}…`;
 }
 
-function checkScope({ scopes, hint }: Extract<Principal, { sort: 'host' }>, scope: Scope): void {
+function checkScope(principal: Principal, scope: Scope): void {
+  if (principal.sort === 'anybody' || principal.sort === 'operator') return;
+  const { scopes, hint } = principal.sort === 'device' ? principal.madeWith : principal;
   if (scopes === null || scopes.includes(scope)) return;
   throw new Refusal('scope-missing', `The key ${hint}… is good for ${scopes.join(', ')}: this takes ${scope}.`);
 }

@@ -1,11 +1,14 @@
 import path from 'node:path';
 import express, { type IRouter } from 'express';
+import { returnFromProvider, returnPath } from './accounts/return-page.js';
+import type { Desk } from './serve-route.js';
 
 const folder = path.resolve(import.meta.dirname, '../pages/account');
 
-/** The pages to which links in mails lead. */
-export function serveAccountPages(router: IRouter): void {
-  for (const name of ['reset', 'confirm']) {
+/** The pages to which links in mails lead, and identity providers. */
+export function serveAccountPages(router: IRouter, desk: Desk): void {
+  router.get(returnPath, returnFromProvider(desk));
+  for (const name of ['reset', 'confirm', 'returned']) {
     router.get(`/account/${name}`, (_request, response) => {
       response.set('Cache-Control', 'no-cache').sendFile(path.join(folder, `${name}.html`));
     });

@@ -14,6 +14,8 @@ import { serveCheckpoints } from './routes/checkpoints.js';
 import { serveDevices } from './routes/devices.js';
 import { serveDisturbances } from './routes/disturbances.js';
 import { serveEnvironments } from './routes/environments.js';
+import { serveIdentities } from './routes/identities.js';
+import { serveLimits } from './routes/limits.js';
 import { serveHosts } from './routes/hosts.js';
 import { serveKeys } from './routes/keys.js';
 import { serveManifests } from './routes/manifests.js';
@@ -71,6 +73,8 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   serveDevices(desk);
   serveAccount(desk);
   serveAccounts(desk);
+  serveIdentities(desk);
+  serveLimits(desk);
   serveUnsettled(desk);
   serveWatch(desk);
   serveBoards(desk);
@@ -89,7 +93,7 @@ export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }
   serveKeys(desk);
   serveOperators(desk);
   serveConsole(app);
-  serveAccountPages(app);
+  serveAccountPages(app, desk);
   servePlayerFile(app);
   for (const { at, folder } of pages) app.use(at, guard, express.static(folder, { etag: true }));
   app.use(routeUnknown);

@@ -11,7 +11,9 @@ export function servePlayerFile(router: IRouter): void {
     const file = path.join(client, 'dist/browser', name);
     if (!existsSync(file)) continue;
     router.get(`/${name}`, cors(), (_request, response) => {
-      response.set('Cache-Control', 'no-cache').sendFile(file);
+      response
+        .set({ 'Cache-Control': 'no-cache', ...(name.endsWith('.js') && { SourceMap: `${name}.map` }) })
+        .sendFile(file);
     });
   }
 }

@@ -2,7 +2,7 @@ import { limits, serviceLimits } from '@vekkon/core';
 import { routes, type Route } from '@vekkon/protocol';
 import express, { type Request, type Response } from 'express';
 import { isOnDevice, type Principal } from './access.js';
-import { pass } from './call-limits.js';
+import { pass } from './limits/counted.js';
 
 // Whatever the content type says: a value sent with plain curl is JSON all the same.
 const usual = express.text({ limit: limits.bodyBytes, type: () => true });

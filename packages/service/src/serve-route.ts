@@ -9,7 +9,11 @@ import { JsonPieces, JsonText, sendJson, sendPieces } from './answers.js';
 import type { Accounts } from './accounts/accounts.js';
 import type { BoardStreams } from './board-streams.js';
 import type { Boards } from './boards.js';
-import { addressOf, pass, type CallLimits, type CallSort } from './call-limits.js';
+import type { AccountLimits } from './limits/account-limits.js';
+import type { CallLimits, CallSort } from './limits/call-limits.js';
+import type { Limits } from './limits/limits.js';
+import type { SignInLimits } from './limits/sign-in-limits.js';
+import { addressOf, pass } from './limits/counted.js';
 import type { Disturbances } from './disturbances.js';
 import type { Environments } from './environments.js';
 import type { Gifts } from './gifts.js';
@@ -44,6 +48,10 @@ export interface Desk {
   readonly handovers: Handovers;
   readonly manifests: ManifestDesk;
   readonly limits: CallLimits;
+  /** How much one caller may ask for in each environment. */
+  readonly limitNumbers: Limits;
+  readonly signInLimits: SignInLimits;
+  readonly accountLimits: AccountLimits;
   readonly gifts: Gifts;
   readonly playerSearch: PlayerSearch;
   readonly accounts: Accounts;

@@ -6,13 +6,17 @@ import { version } from '@vekkon/protocol';
 import { openStore, systemClock, type Clock, type Store } from '@vekkon/store';
 import { Access } from './access.js';
 import { Accounts } from './accounts/accounts.js';
+import { IdentityProviders } from './accounts/identity-providers.js';
 import { Mailer, type MailOptions } from './accounts/mailer.js';
 import { SigningKeys } from './accounts/signing-keys.js';
 import { overviewOf } from './routes/watch.js';
 import { makeApp, type Pages } from './app.js';
 import { BoardStreams } from './board-streams.js';
 import { Boards } from './boards.js';
-import { CallLimits, type CallLimitNumbers } from './call-limits.js';
+import { AccountLimits } from './limits/account-limits.js';
+import { CallLimits } from './limits/call-limits.js';
+import { Limits, type ServiceLimits } from './limits/limits.js';
+import { SignInLimits } from './limits/sign-in-limits.js';
 import { Connections } from './connections.js';
 import { Disturbances } from './disturbances.js';
 import { Environments } from './environments.js';
@@ -52,7 +56,7 @@ export interface ServiceOptions {
   /** Folders of a game that are served too. */
   readonly pages?: readonly Pages[];
   /** How much one caller may ask for; the usual numbers where left out. */
-  readonly limits?: Partial<CallLimitNumbers> | undefined;
+  readonly limits?: Partial<ServiceLimits> | undefined;
   /** The proxies whose word is taken on where a call comes from. */
   readonly behindProxy?: readonly string[] | undefined;
   /** Where it is met from outside, for links that are mailed; where it listens if left out. */
@@ -99,7 +103,9 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   const access = new Access(store.reader, store.writer, clock, environments, signingKeys);
   const mailer = new Mailer(options.data, options.mail ?? {}, clock, log);
   let listensAt = '';
-  const accounts = new Accounts(store, clock, signingKeys, mailer, () => options.publicUrl ?? listensAt);
+  const identityProviders = new IdentityProviders(clock, log);
+  const sharedByAccounts = { keys: signingKeys, mailer, providers: identityProviders };
+  const accounts = new Accounts(store, clock, sharedByAccounts, () => options.publicUrl ?? listensAt);
   // What is kept in memory beside the store follows the feed: no route has to tell anybody.
   const boards = new Boards(store.longReads);
   const boardStreams = new BoardStreams(() => clock.now());
@@ -125,6 +131,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
   }
   await tunings.load(environments.all);
   const manifests = new ManifestDesk();
+  const limitNumbers = new Limits(environments, options.limits, () => clock.now());
   const playerSearch = new PlayerSearch(store.reader, store.longReads, boards);
   const takingIn = new TakingIn(store, environments, log);
   const gifts = new Gifts(store, playerSearch, log);
@@ -146,7 +153,10 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     streams,
     handovers,
     manifests,
-    limits: new CallLimits(options.limits),
+    limits: new CallLimits(limitNumbers),
+    limitNumbers,
+    signInLimits: new SignInLimits(limitNumbers, clock),
+    accountLimits: new AccountLimits(limitNumbers),
     gifts,
     playerSearch,
     takingIn,

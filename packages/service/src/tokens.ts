@@ -18,6 +18,15 @@ export function newToken(sort: keyof typeof prefixes): string {
   return prefixes[sort] + randomBytes(24).toString('base64url');
 }
 
+/** Letters and digits that nobody takes for one another. */
+const codeLetters = '23456789ABCDEFGHJKLMNPQRSTUVWXYZ';
+
+/** A new random code of 40 bits, for people to type: good only beside something that is long, and for a few tries. */
+export function newCode(): string {
+  const letters = [...randomBytes(8)].map((byte) => codeLetters[byte % codeLetters.length]).join('');
+  return `${letters.slice(0, 4)}-${letters.slice(4)}`;
+}
+
 /** What is kept of a token. It is random and long, so a plain hash can't be guessed back. */
 export function hashToken(token: string): string {
   return hash('sha256', token, 'base64url');

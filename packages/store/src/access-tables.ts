@@ -73,6 +73,8 @@ export interface DeviceTable {
   /** Of a device that is signed in to an account: of a secret that nobody has. */
   secret_hash: string;
   name: string | null;
+  /** The hash of the device key with which it came; null where that is not known any more. */
+  made_with: ColumnType<string | null, string | null | undefined, never>;
   created_at: WrittenOnce<Time>;
   revoked_at: Time | null;
 }

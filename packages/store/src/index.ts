@@ -12,6 +12,8 @@ export type { BoardReads, LiveSeason } from './reader/boards.js';
 export type { ResultTaken } from './writer/standings-in-work.js';
 export type {
   AccountRow,
+  IdentityProviderRow,
+  IdentityTryRow,
   BoardRow,
   DoubtfulRow,
   EditionRow,

@@ -3,6 +3,9 @@ import type { LedgerLine, ScoreDeclaration, SessionEnd, Trashed } from '@vekkon/
 import type {
   AccountLinkTable,
   AccountTable,
+  IdentityProviderTable,
+  IdentityTable,
+  IdentityTryTable,
   RefreshTokenTable,
   SignInTable,
   SigningKeyTable,
@@ -50,6 +53,8 @@ export interface EnvironmentTable {
   designers_publish: ColumnType<Flag, Flag | undefined, Flag>;
   /** How long what was is kept, as JSON; null for as long as usual. */
   terms: ColumnType<JsonText | null, JsonText | null | undefined, JsonText | null>;
+  /** How much one caller may ask for where it is not as usual, as JSON. */
+  limits: ColumnType<JsonText | null, JsonText | null | undefined, JsonText | null>;
   created_at: WrittenOnce<Time>;
 }
 
@@ -511,6 +516,9 @@ export interface Tables {
   sign_ins: SignInTable;
   refresh_tokens: RefreshTokenTable;
   signing_keys: SigningKeyTable;
+  identity_providers: IdentityProviderTable;
+  identities: IdentityTable;
+  identity_tries: IdentityTryTable;
   found_by: FoundByTable;
   found_values: FoundValueTable;
   pruned: PrunedTable;
@@ -539,6 +547,8 @@ export type UnsettledRow = Selectable<UnsettledTable>;
 export type LearnedRow = Selectable<LearnedTable>;
 export type EditionRow = Selectable<EditionTable>;
 export type AccountRow = Selectable<AccountTable>;
+export type IdentityProviderRow = Selectable<IdentityProviderTable>;
+export type IdentityTryRow = Selectable<IdentityTryTable>;
 export type SignInRow = Selectable<SignInTable>;
 export type FoundByRow = Selectable<FoundByTable>;
 export type BoardRow = Selectable<BoardTable>;

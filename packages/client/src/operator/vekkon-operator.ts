@@ -43,6 +43,7 @@ import type {
 import type { Transaction } from '@vekkon/core';
 import { OperatorAccess } from './operator-access.js';
 import { OperatorAccounts } from './operator-accounts.js';
+import { OperatorIdentities, OperatorLimits } from './operator-identities.js';
 import { OperatorBoards } from './operator-boards.js';
 import { OperatorGifts } from './operator-gifts.js';
 import { OperatorHistory } from './operator-history.js';
@@ -81,6 +82,10 @@ export class VekkonOperator {
   readonly access: OperatorAccess;
   /** Players' accounts. */
   readonly accounts: OperatorAccounts;
+  /** Identity providers. */
+  readonly identities: OperatorIdentities;
+  /** How much one caller may ask for. */
+  readonly limits: OperatorLimits;
   /** Leaderboards. */
   readonly boards: OperatorBoards;
   /** The same for many players at once. */
@@ -100,6 +105,8 @@ export class VekkonOperator {
     });
     this.access = new OperatorAccess(this.#transport);
     this.accounts = new OperatorAccounts(this.#transport);
+    this.identities = new OperatorIdentities(this.#transport);
+    this.limits = new OperatorLimits(this.#transport);
     this.boards = new OperatorBoards(this.#transport);
     this.gifts = new OperatorGifts(this.#transport);
     this.history = new OperatorHistory(this.#transport);

@@ -28,6 +28,8 @@ export interface Identity {
   readonly token?: string | undefined;
   /** The account that this device is signed in to. */
   readonly account?: KeptAccount | undefined;
+  /** The player has gone to an identity provider, and may come back on another load of the page. */
+  readonly attempt?: string | undefined;
   readonly player?: { readonly id: string; readonly name: string | null } | undefined;
   readonly manifest?: { readonly version: number; readonly manifest: Manifest } | undefined;
   /** What the service last said is stored, and of whom; absent before the first join. */

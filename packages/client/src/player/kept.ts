@@ -88,6 +88,7 @@ export class Kept implements DeviceTokens {
     this.setIdentity({
       token,
       account: { email: email ?? account?.email ?? '', refreshToken, until },
+      attempt: undefined,
       // Of the same player the service takes the old one no more; another's stays who the device is without an account.
       secret: isOther || account !== undefined ? secret : randomId(32),
       ...(isOther && { player: { id, name: null }, ...nothingKnown }),

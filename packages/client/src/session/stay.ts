@@ -345,12 +345,12 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     for (const [index, transaction] of save.transactions.entries()) {
       const outcome = answer.transactions[index];
       if (outcome === undefined) continue;
+      if (!outcome.applied) {
+        refused.push(this.#refuseOne(transaction, outcome.problem, outcome.unsettled));
+        continue;
+      }
       this.#awaited.get(transaction)?.(outcome);
       this.#awaited.delete(transaction);
-      if (outcome.applied) continue;
-      const one = { transaction, problem: outcome.problem, unsettled: outcome.unsettled };
-      refused.push(one);
-      this.#refused.tell(one);
     }
     if ('tuning' in answer && answer.tuning !== undefined) this.tuning.take(answer.tuning, answer.now);
     for (const [board, standing] of Object.entries(answer.standings ?? {})) {

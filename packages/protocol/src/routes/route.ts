@@ -61,8 +61,12 @@ export interface Route {
 /** Calls that only read, though they are sent with a body. */
 const readingPosts: ReadonlySet<string> = new Set(['/v1/players/read', '/v1/manifest/diff', '/v1/manifest/check']);
 
-/** What a host key must be good for to make a call. */
-export function scopeOf({ method, path }: Pick<Route, 'method' | 'path'>): Scope {
+/** Calls with which a device becomes known, stays known, or says good-bye: any device key will do. */
+const ofBeingKnown: ReadonlySet<string> = new Set(['/v1/devices', '/v1/account/refresh', '/v1/account/sign-out']);
+
+/** What a key must be good for to make a call; null where any will do. */
+export function scopeOf({ method, path }: Pick<Route, 'method' | 'path'>): Scope | null {
+  if (ofBeingKnown.has(path)) return null;
   if (path.startsWith('/v1/boards') || path.includes('standing')) return 'boards';
   if (path.startsWith('/v1/tuning')) return 'tuning';
   return method === 'get' || readingPosts.has(path) ? 'read' : 'write';

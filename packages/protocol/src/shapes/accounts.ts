@@ -4,7 +4,7 @@ import { id, recordsByKey, time } from './values.js';
 export const email = z.email().max(254);
 /** Whether it is good enough is said apart, in words: what is known of it is not among the facts of a problem. */
 const password = z.string().max(1_000);
-const deviceName = z
+export const deviceName = z
   .string()
   .min(1)
   .max(128)
@@ -73,16 +73,32 @@ const signIn = z.object({
 
 export const accountResponse = z.object({
   player: id,
-  email: z.string(),
+  email: z.string().nullable().meta({ description: 'Null where only an identity provider knows it.' }),
   isConfirmed: z.boolean(),
+  hasPassword: z.boolean(),
   createdAt: time,
+  identities: z
+    .array(
+      z.object({
+        provider: z.string(),
+        title: z.string(),
+        email: z.string().nullable(),
+        since: time,
+        usedAt: time,
+      }),
+    )
+    .meta({ description: 'The identity providers with which it can be signed in to, too.' }),
   signIns: z.array(signIn),
 });
 export type AccountResponse = z.infer<typeof accountResponse>;
 
-export const changePasswordRequest = z.strictObject({ password, newPassword: password });
-export const changeEmailRequest = z.strictObject({ password, email });
-export const deleteAccountRequest = z.strictObject({ password });
+/** Of an account that has one; without, the sign-in must be fresh. */
+const ownPassword = password.optional().meta({
+  description: 'Left out where the account has none: the device must have signed in within the last ten minutes then.',
+});
+export const changePasswordRequest = z.strictObject({ password: ownPassword, newPassword: password });
+export const changeEmailRequest = z.strictObject({ password: ownPassword, email });
+export const deleteAccountRequest = z.strictObject({ password: ownPassword });
 export const forgottenRequest = z.strictObject({ email });
 const token = z.string().min(1).max(200);
 export const resetRequest = z.strictObject({ token, password });
@@ -91,7 +107,7 @@ export const confirmRequest = z.strictObject({ token });
 /** An account as operators see it. */
 export const accountSummary = z.object({
   player: id,
-  email: z.string(),
+  email: z.string().nullable(),
   isConfirmed: z.boolean(),
   createdAt: time,
   disabledAt: time.nullable(),

@@ -120,7 +120,7 @@ export const secondFactorSet = z.object({ recoveryCodes: z.array(z.string()).met
 export const passwordShown = z.strictObject({ password: z.string().max(200) });
 export type OperatorResponse = z.infer<typeof operatorResponse>;
 
-/** What a host key is good for. */
+/** What a key is good for. */
 export const scopes = ['read', 'write', 'boards', 'tuning'] as const;
 export type Scope = (typeof scopes)[number];
 
@@ -140,11 +140,10 @@ export type KeySummary = z.infer<typeof keySummary>;
 export const createKeyRequest = z.strictObject({
   sort: z.enum(['host-key', 'device-key']).default('host-key'),
   name: z.string().trim().min(1).max(100).optional().meta({ description: 'What people call it.' }),
-  scopes: z
-    .array(z.enum(scopes))
-    .min(1)
-    .optional()
-    .meta({ description: 'Of a host key: what it is good for; everything if left out.' }),
+  scopes: z.array(z.enum(scopes)).min(1).optional().meta({
+    description:
+      'What it is good for; everything if left out. Of a device key: what the devices that come with it may do, of what the manifest lets them.',
+  }),
   expiresAt: time.optional().meta({ description: 'When it is over by itself.' }),
 });
 export type CreateKeyRequest = z.input<typeof createKeyRequest>;

@@ -1,6 +1,7 @@
-import type { AccountTokens } from '@vekkon/protocol';
+import { Refusal, type AccountTokens } from '@vekkon/protocol';
 import { rfc3339, type AccountRow, type Clock, type EnvironmentRow, type Store } from '@vekkon/store';
 import { hashToken, newToken } from '../tokens.js';
+import type { IdentityProviders } from './identity-providers.js';
 import type { Mailer } from './mailer.js';
 import { Passwords } from './passwords.js';
 import type { SigningKeys } from './signing-keys.js';
@@ -17,16 +18,27 @@ export class Accounts {
   readonly passwords = new Passwords();
   readonly keys: SigningKeys;
   readonly mailer: Mailer;
+  readonly providers: IdentityProviders;
   readonly #clock: Clock;
   readonly #store: Store;
   readonly #url: () => string;
 
   /** @param url where the service is met from outside; never what a request says of it */
-  constructor(store: Store, clock: Clock, keys: SigningKeys, mailer: Mailer, url: () => string) {
+  constructor(
+    store: Store,
+    clock: Clock,
+    {
+      keys,
+      mailer,
+      providers,
+    }: { readonly keys: SigningKeys; readonly mailer: Mailer; readonly providers: IdentityProviders },
+    url: () => string,
+  ) {
     this.#store = store;
     this.#clock = clock;
     this.keys = keys;
     this.mailer = mailer;
+    this.providers = providers;
     this.#url = url;
   }
 
@@ -91,9 +103,12 @@ export class Accounts {
 
   /** Mails a link with which to set another password. */
   async sendReset(place: EnvironmentRow, account: Pick<AccountRow, 'number' | 'email'>): Promise<void> {
-    const { url, link } = this.link('reset', account.email);
+    const { email } = account;
+    if (email === null)
+      throw new Refusal('account-unknown', 'This account has no address to which a link could be mailed.');
+    const { url, link } = this.link('reset', email);
     await this.#store.writer.do('addAccountLink', { account: account.number, link });
-    this.#mail(place, account.email, 'Set another password', [
+    this.#mail(place, email, 'Set another password', [
       `With this link you set another password for your account of ${place.game}, within an hour:`,
       url,
       'If you have not asked for it, nothing needs to be done: your password stays as it is.',

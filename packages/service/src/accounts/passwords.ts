@@ -28,7 +28,7 @@ export class Passwords {
   }
 
   /** The first of some for whom the password is right. It takes as long for nobody. */
-  async firstRight<Known extends { readonly password_hash: string }>(
+  async firstRight<Known extends { readonly password_hash: string | null }>(
     address: string,
     known: readonly Known[],
     password: string,

@@ -1,35 +1,33 @@
-import { isForPlayers } from '@vekkon/core';
-import { hasMoreThanStarting } from '@vekkon/core/accounts';
 import { Refusal, routes, type AccountResponse } from '@vekkon/protocol';
-import { recordsByKey, rfc3339, type AccountRow, type EnvironmentRow, type ListedPlayer } from '@vekkon/store';
+import { rfc3339, type AccountRow, type EnvironmentRow } from '@vekkon/store';
 import type { Request, Response } from 'express';
-import { deviceOf, nameOf, type Principal } from '../access.js';
+import { deviceOf, nameOf } from '../access.js';
 import { nameOf as nameOfPlace } from '../accounts/accounts.js';
-import { AccountLimits } from '../accounts/account-limits.js';
-import { addressOf } from '../call-limits.js';
+import { ownAccount, signedInAs } from '../accounts/signing-in.js';
+import { addressOf } from '../limits/counted.js';
 import { serveRoute, type Desk } from '../serve-route.js';
-import { SignInLimits } from '../sign-in-limits.js';
-import { hashToken, newId, newToken } from '../tokens.js';
-import { playerSummary } from './players.js';
+import { hashToken, newToken } from '../tokens.js';
 
 /** How many sign-ins are listed. */
 const mostListed = 50;
+/** How long a sign-in stands for a password, where an account has none, in milliseconds. */
+const freshFor = 10 * 60_000;
 
 /** Players' accounts, as the game on a device asks for them. */
 export function serveAccount(desk: Desk): void {
-  const { reader, writer, accounts } = desk;
+  const { reader, writer, accounts, clock } = desk;
   const { passwords } = accounts;
-  const signIns = new SignInLimits();
-  const limits = new AccountLimits();
+  const { signInLimits: signIns, accountLimits: limits } = desk;
 
   serveRoute(desk, routes.jsonWebKeys, async () => ({ keys: [...(await accounts.keys.published())] as never }));
 
   serveRoute(desk, routes.makeAccount, async ({ body, environment, principal, request, response }) => {
     const place = environment();
-    const { device } = deviceOf(principal);
+    const { device, madeWith } = deviceOf(principal);
     const address = addressOf(request);
-    await limits.mail(request, response, `${place.number} ${body.email}`);
-    const leave = await desk.limits.addDevice(request, response);
+    await limits.make(request, response, place, madeWith.hint);
+    await limits.mail(request, response, place, body.email);
+    const leave = await desk.limits.addDevice(request, response, place.number);
     try {
       const passwordHash = await passwords.hashOf(address, body.password, body.email);
       const { refreshToken, signIn } = accounts.begin(address);
@@ -46,34 +44,17 @@ export function serveAccount(desk: Desk): void {
   });
 
   serveRoute(desk, routes.account, async ({ environment, principal }) => {
-    const { account, signIn } = await ownAccount(environment(), principal);
-    return accountAsTold(desk, account, deviceOf(principal).player, signIn);
+    const { account, signIn } = await ownAccount(desk, environment(), principal);
+    return accountAsTold(desk, account, deviceOf(principal).player, signIn.id);
   });
 
   serveRoute(desk, routes.accountSignIn, async ({ body, environment, principal, request, response }) => {
     const place = environment();
-    const account = await checked(place, body.email, body.password, request, response);
-    await limits.signIn(request, response, account.number);
-    const into = await playerOf(place, account);
-    const from = await metBefore(place, deviceOf(principal), into);
-    if (from !== undefined && body.choose === undefined) {
-      return { signedIn: null, choose: { account: await heldBy(place, into), device: await heldBy(place, from) } };
-    }
-    if (from !== undefined && body.choose !== undefined) {
-      const { choose: choice } = body;
-      await writer.do('joinAccount', { environment: place.number, from: from.id, into: into.id, choice });
-    }
-    const device = newId('dev');
-    const { refreshToken, signIn } = accounts.begin(addressOf(request));
-    const about = { account: account.number, device, name: body.name ?? null, signIn };
-    const { player } = await writer.do('signInAccount', {
-      ...about,
-      nobodysSecret: hashToken(newToken('deviceToken')),
-    });
-    return {
-      signedIn: await accounts.tokens(place, { signIn: signIn.id, player, device }, refreshToken),
-      choose: null,
-    };
+    await limits.trySignIn(request, response, place, deviceOf(principal).madeWith.hint);
+    const account = await checked(place, body.email, body.password, request);
+    await limits.signIn(request, response, place, body.email);
+    const { name, choose } = body;
+    return signedInAs(desk, place, principal, account, { name, choose, address: addressOf(request) });
   });
 
   serveRoute(desk, routes.accountRefresh, async ({ body, environment, request }) => {
@@ -90,25 +71,25 @@ export function serveAccount(desk: Desk): void {
   });
 
   serveRoute(desk, routes.accountSignOut, async ({ body, environment, principal }) => {
-    const { account, signIn } = await ownAccount(environment(), principal);
-    return writer.do('endSignIns', { account: account.number, ...(!body.everywhere && { only: signIn }) });
+    const { account, signIn } = await ownAccount(desk, environment(), principal);
+    return writer.do('endSignIns', { account: account.number, ...(!body.everywhere && { only: signIn.id }) });
   });
 
   serveRoute(desk, routes.changeAccountPassword, async ({ body, environment, principal, request, response }) => {
     const place = environment();
-    const { account, signIn } = await ownAccount(place, principal);
-    await checkOwn(account, body.password, request, response);
-    const passwordHash = await passwords.hashOf(addressOf(request), body.newPassword, account.email);
-    await writer.do('setAccountPassword', { account: account.number, passwordHash, but: signIn });
-    accounts.mailChanged(place, account.email);
+    const { account, signIn } = await ownAccount(desk, place, principal);
+    await checkOwn(place, account, signIn, body.password, request, response);
+    const passwordHash = await passwords.hashOf(addressOf(request), body.newPassword, account.email ?? '');
+    await writer.do('setAccountPassword', { account: account.number, passwordHash, but: signIn.id });
+    if (account.email !== null) accounts.mailChanged(place, account.email);
     return {};
   });
 
   serveRoute(desk, routes.changeAccountEmail, async ({ body, environment, principal, request, response }) => {
     const place = environment();
-    const { account } = await ownAccount(place, principal);
-    await checkOwn(account, body.password, request, response);
-    await limits.mail(request, response, `${place.number} ${body.email}`);
+    const { account, signIn } = await ownAccount(desk, place, principal);
+    await checkOwn(place, account, signIn, body.password, request, response);
+    await limits.mail(request, response, place, body.email);
     const { url, link } = accounts.link('confirm', body.email);
     await writer.do('addAccountLink', { account: account.number, link });
     const [known] = await reader.accounts.byEmail(place.number, body.email);
@@ -120,8 +101,8 @@ export function serveAccount(desk: Desk): void {
 
   serveRoute(desk, routes.deleteAccount, async ({ body, environment, principal, request, response }) => {
     const place = environment();
-    const { account } = await ownAccount(place, principal);
-    await checkOwn(account, body.password, request, response);
+    const { account, signIn } = await ownAccount(desk, place, principal);
+    await checkOwn(place, account, signIn, body.password, request, response);
     await writer.do('erasePlayer', {
       environment: place.number,
       player: deviceOf(principal).player,
@@ -132,7 +113,7 @@ export function serveAccount(desk: Desk): void {
 
   serveRoute(desk, routes.forgottenPassword, async ({ body, environment, request, response }) => {
     const place = environment();
-    await limits.mail(request, response, `${place.number} ${body.email}`);
+    await limits.mail(request, response, place, body.email);
     const known = await reader.accounts.byEmail(place.number, body.email);
     // Nobody waits for it: the answer is there as soon where nobody is known.
     const send = async () => {
@@ -142,16 +123,23 @@ export function serveAccount(desk: Desk): void {
     return {};
   });
 
-  serveRoute(desk, routes.resetPassword, async ({ body, request, response }) => {
-    await signIns.enter(request, response, 'a link');
+  serveRoute(desk, routes.resetPassword, async ({ body, request }) => {
+    const shown = signIns.enter(request, undefined);
     const passwordHash = await passwords.hashOf(addressOf(request), body.password, '');
-    await writer.do('useAccountLink', { hash: hashToken(body.token), sort: 'reset', passwordHash });
+    const used = await writer.do('useAccountLink', { hash: hashToken(body.token), sort: 'reset', passwordHash });
+    shown.right();
+    // Whoever reads the mail is let in at once, however often others were wrong.
+    signIns.forget(used.environment, used.email);
     return {};
   });
 
-  serveRoute(desk, routes.confirmEmail, async ({ body, request, response }) => {
-    await signIns.enter(request, response, 'a link');
-    return writer.do('useAccountLink', { hash: hashToken(body.token), sort: 'confirm', passwordHash: null });
+  serveRoute(desk, routes.confirmEmail, async ({ body, request }) => {
+    const shown = signIns.enter(request, undefined);
+    const { email } = await writer.do('useAccountLink', {
+      ...{ hash: hashToken(body.token), sort: 'confirm', passwordHash: null },
+    });
+    shown.right();
+    return { email };
   });
 
   /** The account for which an address and a password are right. */
@@ -160,67 +148,34 @@ export function serveAccount(desk: Desk): void {
     email: string,
     password: string,
     request: Request,
-    response: Response,
   ): Promise<AccountRow> {
-    await signIns.enter(request, response, `${place.number} ${email}`);
+    const shown = signIns.enter(request, place.number, email);
     const known = await reader.accounts.byEmail(place.number, email);
     const account = await passwords.firstRight(addressOf(request), known, password);
     if (account === undefined) throw new Refusal('account-refused');
     if (account.disabled_at !== null) throw new Refusal('account-disabled');
-    signIns.remember(request);
+    shown.right();
     return account;
   }
 
   /** Whoever changes what an account is known by shows that it is them. */
-  async function checkOwn(account: AccountRow, password: string, request: Request, response: Response): Promise<void> {
-    await limits.signIn(request, response, account.number);
-    await signIns.enter(request, response, `account ${account.number}`);
-    const isRight = await passwords.isRight(addressOf(request), account.password_hash, password);
-    if (!isRight) throw new Refusal('account-refused', 'The password is wrong: try again.');
-    signIns.remember(request);
-  }
-
-  async function ownAccount(place: EnvironmentRow, principal: Principal) {
-    const { player, device } = deviceOf(principal);
-    const [account, signIn] = await Promise.all([
-      reader.accounts.ofPlayer(place.number, player),
-      reader.accounts.signInOfDevice(device),
-    ]);
-    if (account === undefined || signIn === undefined) throw new Refusal('account-unknown');
-    return { account, signIn };
-  }
-
-  async function playerOf(place: EnvironmentRow, account: AccountRow): Promise<ListedPlayer> {
-    const [player] = await reader.players.numbered([account.player], {});
-    if (player === undefined || player.environment !== place.number) throw new Refusal('account-unknown');
-    return player;
-  }
-
-  /** The device's own player, where that is somebody else who has played, without an account of their own. */
-  async function metBefore(
+  async function checkOwn(
     place: EnvironmentRow,
-    { player: id }: { readonly player: string },
-    into: ListedPlayer,
-  ): Promise<ListedPlayer | undefined> {
-    if (id === into.id) return undefined;
-    const [player, account] = await Promise.all([
-      reader.players.one(place.number, id),
-      reader.accounts.ofPlayer(place.number, id),
-    ]);
-    if (player === undefined || player.first_joined_at === null || account !== undefined) return undefined;
-    const { rules } = await reader.manifests.newestOf(place);
-    const stored = await reader.players.stored(player.number, rules.manifest);
-    return hasMoreThanStarting(stored, rules.manifest) ? player : undefined;
-  }
-
-  /** What a player has, as far as players may see it. */
-  async function heldBy(place: EnvironmentRow, player: ListedPlayer) {
-    const { rules } = await reader.manifests.newestOf(place);
-    const records = [...(await reader.players.records(player, place))].filter(([key]) =>
-      isForPlayers(key, rules.manifest),
-    );
-    const { id, name, lastJoinedAt } = playerSummary(player);
-    return { player: id, name, lastJoinedAt, records: recordsByKey(new Map(records)) };
+    account: AccountRow,
+    signIn: { readonly created_at: number },
+    password: string | undefined,
+    request: Request,
+    response: Response,
+  ): Promise<void> {
+    if (account.password_hash === null) {
+      if (clock.now() - signIn.created_at > freshFor) throw new Refusal('sign-in-too-old');
+      return;
+    }
+    await limits.signIn(request, response, place, account.email ?? String(account.number));
+    const shown = signIns.enter(request, place.number, `account ${account.number}`);
+    const isRight = await passwords.isRight(addressOf(request), account.password_hash, password ?? '');
+    if (!isRight) throw new Refusal('account-refused', 'The password is wrong: try again.');
+    shown.right();
   }
 }
 
@@ -296,12 +251,21 @@ async function accountAsTold(
   player: string,
   signIn: string | undefined,
 ): Promise<AccountResponse> {
-  const rows = await reader.accounts.signIns(account.number, mostListed);
+  const [rows, identities, providers] = await Promise.all([
+    reader.accounts.signIns(account.number, mostListed),
+    reader.accounts.identities(account.number),
+    reader.accounts.providers(account.environment),
+  ]);
   return {
     player,
     email: account.email,
     isConfirmed: account.confirmed_at !== null,
+    hasPassword: account.password_hash !== null,
     createdAt: rfc3339(account.created_at),
+    identities: identities.map(({ provider, email, created_at, used_at }) => ({
+      ...{ provider, title: providers.find(({ name }) => name === provider)?.title ?? provider, email },
+      ...{ since: rfc3339(created_at), usedAt: rfc3339(used_at) },
+    })),
     signIns: rows.map(({ id, device, name, created_at, used_at, address, ended_at }) => ({
       id,
       device,

@@ -1,7 +1,7 @@
 import { isForPlayers, mayWriteIn, readKeys, spokenRecords, underCurrentKeys } from '@vekkon/core';
 import { Refusal, routes } from '@vekkon/protocol';
 import { recordsByKey, recordsIn, rfc3339, type EnvironmentRow, type SessionRow } from '@vekkon/store';
-import { deviceIn, deviceOf, listenerOf, nameOf, type Principal } from '../access.js';
+import { deviceIn, deviceKeyOf, deviceOf, listenerOf, nameOf, type Principal } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { hashToken, newId, newToken } from '../tokens.js';
 import { knownPlayer, playerSummary } from './players.js';
@@ -13,9 +13,9 @@ const tokenLasts = 30 * 24 * 60 * 60 * 1000;
 export function serveDevices(desk: Desk): void {
   const { reader, writer, clock } = desk;
 
-  serveRoute(desk, routes.addDevice, async ({ body, environment, request, response }) => {
+  serveRoute(desk, routes.addDevice, async ({ body, environment, principal, request, response }) => {
     const { number } = environment();
-    const leave = await desk.limits.addDevice(request, response);
+    const leave = await desk.limits.addDevice(request, response, number);
     const token = newToken('deviceToken');
     const expiresAt = clock.now() + tokenLasts;
     const added = await writer
@@ -26,6 +26,7 @@ export function serveDevices(desk: Desk): void {
         device: newId('dev'),
         player: newId('p'),
         tokenHash: hashToken(token),
+        madeWith: deviceKeyOf(principal).credential,
         expiresAt,
       })
       .finally(leave);

@@ -33,10 +33,6 @@ export function serveKeys(desk: Desk): void {
 
   serveRoute(desk, routes.createKey, async ({ body, environment, principal }) => {
     const { sort, name = null, scopes = null } = body;
-    if (sort === 'device-key' && scopes !== null) {
-      const detail = 'In the body at /scopes: a device key has none: what devices may do, the manifest says.';
-      throw new Refusal('request-invalid', detail);
-    }
     const expiresAt = body.expiresAt === undefined ? null : Date.parse(body.expiresAt);
     if (expiresAt !== null && expiresAt <= clock.now()) {
       throw new Refusal('request-invalid', 'In the body at /expiresAt: this time has passed already.');

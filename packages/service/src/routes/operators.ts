@@ -4,10 +4,9 @@ import { rfc3339, type EnvironmentRow } from '@vekkon/store';
 import type { Request, Response } from 'express';
 import type { Principal } from '../access.js';
 import { nameOf } from '../accounts/accounts.js';
-import { addressOf } from '../call-limits.js';
+import { addressOf } from '../limits/counted.js';
 import { forgetCookie, keepInCookie } from '../console-cookie.js';
 import { hashOfRecovery, newRecoveryCodes, newSecret, stepOf } from '../second-factor.js';
-import { SignInLimits } from '../sign-in-limits.js';
 import { Turns } from '../turns.js';
 import { environmentSummary } from './environments.js';
 import { serveRoute, type Desk } from '../serve-route.js';
@@ -48,13 +47,13 @@ export function serveOperators(desk: Desk): void {
     if (!isGood) throw new Refusal('second-factor-wrong');
   }
 
-  const signIns = new SignInLimits();
+  const signIns = desk.signInLimits;
   // One address has one password checked at a time: each takes as long as it should.
   const checking = new Turns();
 
   serveRoute(desk, routes.signIn, async ({ body, request, response }) => {
     const address = addressOf(request);
-    await signIns.enter(request, response, body.email);
+    const shown = signIns.enter(request, undefined, body.email);
     const operator = await reader.access.operatorByEmail(body.email);
     // An unknown e-mail takes as long as a wrong password, so that nobody can find out who is known.
     const kept = operator?.password_hash ?? (await hashOfNobody);
@@ -64,8 +63,12 @@ export function serveOperators(desk: Desk): void {
       await writer.do('note', { environment: null, what, by, player: null, detail });
       throw new Refusal('sign-in-refused');
     }
-    await checkCode(operator, body.code);
-    signIns.remember(request);
+    await checkCode(operator, body.code).catch((error: unknown) => {
+      // The password was right, and no code was tried.
+      if (error instanceof Refusal && error.code === 'second-factor-needed') shown.takeBack();
+      throw error;
+    });
+    shown.right();
     const line = { environment: null, what: 'signed-in', by: operator.email, player: null };
     await writer.do('note', { ...line, detail: `from ${address}` });
     return signedIn(operator, { request, response, body });
@@ -78,10 +81,11 @@ export function serveOperators(desk: Desk): void {
   });
 
   serveRoute(desk, routes.acceptInvitation, async ({ body, request, response }) => {
-    await signIns.enter(request, response, 'an invitation');
+    const shown = signIns.enter(request, undefined);
     const { number, email, role } = await writer.do('acceptInvitation', {
       ...{ hash: hashToken(body.invitation), name: body.name, passwordHash: await hash(body.password) },
     });
+    shown.right();
     return signedIn({ number, email, name: body.name, role }, { request, response, body });
   });
 
@@ -123,9 +127,9 @@ export function serveOperators(desk: Desk): void {
     return { recoveryCodes: [...codes] };
   });
 
-  serveRoute(desk, routes.removeSecondFactor, async ({ body, principal, request, response }) => {
+  serveRoute(desk, routes.removeSecondFactor, async ({ body, principal, request }) => {
     const { operator, tokenHash } = operatorOf(principal);
-    await signIns.enter(request, response, operator.email);
+    const shown = signIns.enter(request, undefined, operator.email);
     const known = await reader.access.operator(operator.number);
     const isRight = await checking
       .take(addressOf(request), () => verify(known?.password_hash ?? '', body.password))
@@ -134,13 +138,14 @@ export function serveOperators(desk: Desk): void {
         () => false,
       );
     if (!isRight) throw new Refusal('sign-in-refused', 'The password is wrong: nothing was changed.');
+    shown.right();
     await writer.do('setSecondFactor', { operator: operator.number, secret: null, recovery: [] });
     desk.access.forget(tokenHash);
     return {};
   });
 
   serveRoute(desk, routes.firstAdmin, async ({ body, request, response }) => {
-    await signIns.enter(request, response, 'the first admin');
+    const shown = signIns.enter(request, undefined);
     const { email, name } = body;
     const { number } = await writer.do('addFirstAdmin', {
       email,
@@ -148,6 +153,7 @@ export function serveOperators(desk: Desk): void {
       passwordHash: await hash(body.password),
       invitationHash: hashToken(body.invitation),
     });
+    shown.right();
     return signedIn({ number, email, name, role: 'admin' }, { request, response, body });
   });
 

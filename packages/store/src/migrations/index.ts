@@ -14,6 +14,7 @@ import * as terms from './0014-terms.js';
 import * as foundBy from './0015-found-by.js';
 import * as accounts from './0016-accounts.js';
 import * as operators from './0017-operators.js';
+import * as identities from './0018-identities.js';
 import type { Tables } from '../tables.js';
 import * as firstSlice from './0001-first-slice.js';
 import * as sessionsThatNeverLose from './0002-sessions-that-never-lose.js';
@@ -37,6 +38,7 @@ const migrations: Record<string, Migration> = {
   '0015-found-by': foundBy,
   '0016-accounts': accounts,
   '0017-operators': operators,
+  '0018-identities': identities,
 };
 
 /** The migration that a database of this version stands at. */

@@ -7,6 +7,9 @@ export interface Credential {
   readonly hint: string | null;
   /** What a key is good for, as a JSON list; null for everything. */
   readonly scopes: string | null;
+  /** Of a device's token: what the key with which the device came is known by, and good for. */
+  readonly made_with_hint: string | null;
+  readonly made_with_scopes: string | null;
   readonly environment: number | null;
   readonly operator: number | null;
   /** Of a device's token: the device, and its player. */
@@ -30,18 +33,20 @@ export class AccessReads {
       .selectFrom('credentials')
       .leftJoin('devices', 'devices.number', 'credentials.device')
       .leftJoin('players', 'players.number', 'devices.player')
+      .leftJoin('credentials as maker', 'maker.hash', 'devices.made_with')
+      .select(['maker.hint as made_with_hint', 'maker.scopes as made_with_scopes'])
       .select([
-        'sort',
-        'hint',
-        'scopes',
+        'credentials.sort',
+        'credentials.hint',
+        'credentials.scopes',
         'credentials.environment',
-        'operator',
-        'expires_at',
+        'credentials.operator',
+        'credentials.expires_at',
         'credentials.revoked_at',
-        'used_at',
+        'credentials.used_at',
       ])
       .select(['devices.id as device_id', 'players.id as player_id'])
-      .where('hash', '=', hash)
+      .where('credentials.hash', '=', hash)
       .executeTakeFirst();
   }
 

@@ -1,5 +1,5 @@
 import type { Kysely } from 'kysely';
-import type { AccountRow, Tables } from '../tables.js';
+import type { AccountRow, IdentityProviderRow, Tables } from '../tables.js';
 
 /** How many accounts that only claim an address are looked at: who comes after them confirms it first. */
 const mostClaims = 3;
@@ -41,22 +41,50 @@ export class AccountReads {
       .innerJoin('accounts', 'accounts.number', 'sign_ins.account')
       .innerJoin('players', 'players.number', 'accounts.player')
       .innerJoin('devices', 'devices.number', 'sign_ins.device')
+      .leftJoin('credentials as maker', 'maker.hash', 'devices.made_with')
+      .select(['maker.hint as made_with_hint', 'maker.scopes as made_with_scopes'])
       .select((select) => select.fn.coalesce('sign_ins.ended_at', 'devices.revoked_at').as('ended_at'))
       .select(['opened_at', 'accounts.environment', 'players.id as player', 'devices.id as device'])
       .where('sign_ins.id', '=', id)
       .executeTakeFirst();
   }
 
-  /** The open sign-in of a device. */
-  async signInOfDevice(device: string): Promise<string | undefined> {
-    const row = await this.#db
+  /** The open sign-in of a device, and when it began. */
+  async signInOfDevice(device: string): Promise<{ readonly id: string; readonly created_at: number } | undefined> {
+    return this.#db
       .selectFrom('sign_ins')
       .innerJoin('devices', 'devices.number', 'sign_ins.device')
-      .select('sign_ins.id')
+      .select(['sign_ins.id', 'sign_ins.created_at'])
       .where('devices.id', '=', device)
       .where('sign_ins.ended_at', 'is', null)
       .executeTakeFirst();
-    return row?.id;
+  }
+
+  /** With whom players of an environment sign in. */
+  async providers(environment: number): Promise<readonly IdentityProviderRow[]> {
+    return this.#db
+      .selectFrom('identity_providers')
+      .selectAll()
+      .where('environment', '=', environment)
+      .orderBy('name')
+      .execute();
+  }
+
+  /** Whose an identity is. */
+  async byIdentity(environment: number, issuer: string, subject: string): Promise<AccountRow | undefined> {
+    return this.#db
+      .selectFrom('identities')
+      .innerJoin('accounts', 'accounts.number', 'identities.account')
+      .selectAll('accounts')
+      .where('identities.environment', '=', environment)
+      .where('issuer', '=', issuer)
+      .where('subject', '=', subject)
+      .executeTakeFirst();
+  }
+
+  /** Who an account is with identity providers. */
+  async identities(account: number) {
+    return this.#db.selectFrom('identities').selectAll().where('account', '=', account).orderBy('provider').execute();
   }
 
   /** Where an account is signed in, the newest first. */

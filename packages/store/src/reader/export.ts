@@ -134,12 +134,25 @@ const parts = {
   async account({ db, player, after }) {
     if (after !== null) return [];
     const rows = await db.selectFrom('accounts').selectAll().where('player', '=', player.number).execute();
+    const known = await db
+      .selectFrom('identities')
+      .innerJoin('accounts', 'accounts.number', 'identities.account')
+      .selectAll('identities')
+      .where('accounts.player', '=', player.number)
+      .orderBy('provider')
+      .execute();
+    const identities = known.map(({ provider, issuer, subject, email, created_at, used_at }) => ({
+      ...{ provider, issuer, subject, email },
+      since: rfc3339(created_at),
+      usedAt: rfc3339(used_at),
+    }));
     return rows.map(({ number, email, confirmed_at: confirmedAt, created_at: createdAt, disabled_at: disabledAt }) => ({
       shown: {
         email,
         confirmedAt: timeOf(confirmedAt),
         createdAt: rfc3339(createdAt),
         shutOutAt: timeOf(disabledAt),
+        identities,
       },
       at: [number],
     }));

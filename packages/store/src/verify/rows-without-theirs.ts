@@ -29,6 +29,7 @@ const belongings = [
   { table: 'sign_ins', column: 'account', owners: 'accounts', key: 'number' },
   { table: 'sign_ins', column: 'device', owners: 'devices', key: 'number' },
   { table: 'account_links', column: 'account', owners: 'accounts', key: 'number' },
+  { table: 'identities', column: 'account', owners: 'accounts', key: 'number' },
   { table: 'refresh_tokens', column: 'sign_in', owners: 'sign_ins', key: 'id' },
   { table: 'credentials', column: 'device', owners: 'devices', key: 'number' },
 ] as const;

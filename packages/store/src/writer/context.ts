@@ -55,7 +55,10 @@ export async function updateEnvironment(
   context: Pick<WriterContext, 'db' | 'environments' | 'feed'>,
   number: number,
   change: Partial<
-    Pick<EnvironmentRow, 'learns' | 'learned' | 'manifest_version' | 'origins' | 'designers_publish' | 'terms'>
+    Pick<
+      EnvironmentRow,
+      'learns' | 'learned' | 'manifest_version' | 'origins' | 'designers_publish' | 'terms' | 'limits'
+    >
   >,
 ): Promise<void> {
   const { db, environments } = context;

@@ -8,6 +8,7 @@ import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { findPlayer, openSessionOf } from '../sessions.js';
 import { note } from './activity.js';
+import { addIdentity, endIdentityTry, useIdentity, type ProvenIdentity } from './identities.js';
 import { copyAll, makeOneNew } from './make-new.js';
 
 /** A stay of an account on a device, as it begins. */
@@ -33,10 +34,15 @@ export interface MakeAccount {
   readonly environment: number;
   /** The device that asks, and becomes one of the account. */
   readonly device: string;
-  readonly email: string;
-  readonly passwordHash: string;
+  /** Null where an identity provider does not say it. */
+  readonly email: string | null;
+  /** Null where they sign in with an identity provider only. */
+  readonly passwordHash: string | null;
   readonly signIn: NewSignIn;
-  readonly link: NewLink;
+  /** What is mailed to the address. */
+  readonly link: NewLink | null;
+  /** Who they are with an identity provider, and what proves it. */
+  readonly identity?: (Omit<ProvenIdentity, 'purpose'> & { readonly identityTry: string }) | undefined;
 }
 
 /** A device's player gets an account, and keeps all they have. */
@@ -45,7 +51,7 @@ export async function makeAccount(
   make: MakeAccount & Stamp,
 ): Promise<{ readonly player: string; readonly isTaken: boolean }> {
   const { db } = context;
-  const { environment, email, passwordHash, signIn, link, now } = make;
+  const { environment, email, passwordHash, signIn, link, identity, now } = make;
   const device = await db
     .selectFrom('devices')
     .innerJoin('players', 'players.number', 'devices.player')
@@ -56,15 +62,18 @@ export async function makeAccount(
   if (device === undefined) throw new Refusal('device-unknown');
   const known = await db.selectFrom('accounts').select('number').where('player', '=', device.player).executeTakeFirst();
   if (known !== undefined) throw new Refusal('account-exists');
-  const folded = email.toLowerCase();
+  const folded = email?.toLowerCase() ?? '';
+  const isTaken = email !== null && (await isConfirmedElsewhere(context, environment, folded, 0));
+  // What an identity provider has confirmed needs no mail, unless it is somebody's here already.
+  const isConfirmed = identity !== undefined && email !== null && !isTaken;
   const { number: account } = await db
     .insertInto('accounts')
     .values({
       environment,
       player: device.player,
-      email,
-      folded_email: folded,
-      confirmed_at: null,
+      email: identity !== undefined && isTaken ? null : email,
+      folded_email: identity !== undefined && isTaken ? '' : folded,
+      confirmed_at: isConfirmed ? now : null,
       password_hash: passwordHash,
       created_at: now,
       disabled_at: null,
@@ -72,16 +81,20 @@ export async function makeAccount(
     .returning('number')
     .executeTakeFirstOrThrow();
   await addSignIn(context, account, device.number, signIn, now);
-  await addLink(context, account, link, now);
+  if (link !== null) await addLink(context, account, link, now);
+  if (identity !== undefined) {
+    await addIdentity(context, { ...identity, account, environment }, now);
+    await endIdentityTry(context, identity.identityTry, now);
+  }
   await note(context, {
     environment,
     what: 'account-made',
     by: make.device,
     player: device.player_id,
-    detail: '',
+    detail: identity === undefined ? '' : `with ${identity.provider}`,
     now,
   });
-  return { player: device.player_id, isTaken: await isConfirmedElsewhere(context, environment, folded, account) };
+  return { player: device.player_id, isTaken };
 }
 
 /**
@@ -119,20 +132,27 @@ export interface SignInAccount {
   readonly name: string | null;
   readonly signIn: NewSignIn;
   readonly nobodysSecret: string;
+  /** The device that asks. */
+  readonly from: string;
+  /** What an identity provider has said of them. */
+  readonly identity?: { readonly issuer: string; readonly subject: string; readonly identityTry: string } | undefined;
 }
 
 /** Somebody who knew the password is signed in, on a device of its own. */
 export async function signInAccount(
   context: WriterContext,
-  { account: number, device: id, name, signIn, nobodysSecret, now }: SignInAccount & Stamp,
+  { account: number, device: id, name, signIn, nobodysSecret, from, identity, now }: SignInAccount & Stamp,
 ): Promise<{ readonly player: string }> {
   const { db } = context;
   const account = await accountNumbered(context, number);
   if (account.disabled_at !== null) throw new Refusal('account-disabled');
   const { environment, player } = account;
+  if (identity !== undefined) await useIdentity(context, { ...identity, environment }, now);
+  const asking = await db.selectFrom('devices').select('made_with').where('id', '=', from).executeTakeFirst();
+  const made_with = asking?.made_with ?? null;
   const { number: device } = await db
     .insertInto('devices')
-    .values({ id, environment, player, secret_hash: nobodysSecret, name, created_at: now, revoked_at: null })
+    .values({ id, environment, player, secret_hash: nobodysSecret, name, made_with, created_at: now, revoked_at: null })
     .returning('number')
     .executeTakeFirstOrThrow();
   await addSignIn(context, number, device, signIn, now);
@@ -277,7 +297,7 @@ export async function useAccountLink(
     now,
     ...rest
   }: { readonly hash: string; readonly sort: NewLink['sort']; readonly passwordHash: string | null } & Stamp,
-): Promise<{ readonly email: string }> {
+): Promise<{ readonly environment: number; readonly email: string }> {
   const { db } = context;
   const link = await db
     .selectFrom('account_links')
@@ -300,7 +320,7 @@ export async function useAccountLink(
   if (passwordHash !== null) {
     await setAccountPassword(context, { account: account.number, passwordHash, but: undefined, now, ...rest });
   }
-  return { email: link.email };
+  return { environment: account.environment, email: link.email };
 }
 
 /** An operator shuts an account out, or lets it in again. */
@@ -390,6 +410,9 @@ export async function eraseAccount({ db }: WriterContext, player: number): Promi
   await db.deleteFrom('refresh_tokens').where('sign_in', 'in', signIns).execute();
   await db.deleteFrom('sign_ins').where('account', '=', number).execute();
   await db.deleteFrom('account_links').where('account', '=', number).execute();
+  await db.deleteFrom('identities').where('account', '=', number).execute();
+  const devices = db.selectFrom('devices').select('id').where('player', '=', player);
+  await db.deleteFrom('identity_tries').where('device', 'in', devices).execute();
   await db.deleteFrom('accounts').where('number', '=', number).execute();
 }
 

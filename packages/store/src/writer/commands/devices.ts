@@ -12,6 +12,8 @@ export interface AddDevice {
   readonly player: string;
   /** The hash of the token that it is given. */
   readonly tokenHash: string;
+  /** The hash of the device key that was shown. */
+  readonly madeWith: string;
   /** Milliseconds since 1970, UTC. */
   readonly expiresAt: number;
 }
@@ -71,7 +73,7 @@ export async function addDevice(context: WriterContext, add: AddDevice & Stamp):
 
 async function newDevice(
   context: WriterContext,
-  { environment, secretHash, name, device, player, now }: AddDevice & Stamp,
+  { environment, secretHash, name, device, player, madeWith, now }: AddDevice & Stamp,
 ) {
   const { number: playerNumber } = await addPlayer(context, { environment, player, now });
   const { number } = await context.db
@@ -82,6 +84,7 @@ async function newDevice(
       player: playerNumber,
       secret_hash: secretHash,
       name,
+      made_with: madeWith,
       created_at: now,
       revoked_at: null,
     })

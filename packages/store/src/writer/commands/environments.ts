@@ -150,6 +150,28 @@ export async function setDesignersPublish(
   return null;
 }
 
+/** Sets how much one caller may ask for, where it is not as usual. */
+export async function setLimits(
+  context: WriterContext,
+  {
+    environment,
+    limits,
+    by,
+    now,
+  }: {
+    readonly environment: number;
+    readonly limits: { readonly [name: string]: number };
+    readonly by: string;
+  } & Stamp,
+): Promise<null> {
+  await environmentOf(context, environment);
+  const numbers = Object.entries(limits);
+  await updateEnvironment(context, environment, { limits: numbers.length === 0 ? null : JSON.stringify(limits) });
+  const detail = numbers.map(([name, number]) => `${name} ${number}`).join(', ') || 'all as usual';
+  await note(context, { environment, what: 'limits-set', by, player: null, detail, now });
+  return null;
+}
+
 /** Sets from which web origins devices may call. */
 export async function setOrigins(
   context: WriterContext,

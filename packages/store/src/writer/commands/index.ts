@@ -1,7 +1,15 @@
 import type { Refusal } from '@vekkon/protocol';
 import { note, probe } from './activity.js';
 import { addDevice, revokeDevice, useDeviceToken } from './devices.js';
-import { addKey, createEnvironment, noteKeyUsed, revokeKey, setDesignersPublish, setOrigins } from './environments.js';
+import {
+  addKey,
+  createEnvironment,
+  noteKeyUsed,
+  revokeKey,
+  setDesignersPublish,
+  setLimits,
+  setOrigins,
+} from './environments.js';
 import { join } from './join.js';
 import { addCredential, addFirstAdmin, addOperator, revokeCredential } from './operators.js';
 import { changeOutside } from './change-outside.js';
@@ -31,6 +39,16 @@ import {
   signInAccount,
   useAccountLink,
 } from './accounts.js';
+import {
+  answerIdentityTry,
+  beginIdentityTry,
+  checkIdentityCode,
+  claimIdentityTry,
+  linkIdentity,
+  removeIdentityProvider,
+  setIdentityProvider,
+  unlinkIdentity,
+} from './identities.js';
 import { setFoundBy, takeInFound } from './found-by.js';
 import {
   acceptInvitation,
@@ -123,6 +141,15 @@ export const commands = {
   setAccountPassword,
   signInAccount,
   useAccountLink,
+  answerIdentityTry,
+  beginIdentityTry,
+  checkIdentityCode,
+  claimIdentityTry,
+  linkIdentity,
+  removeIdentityProvider,
+  setIdentityProvider,
+  unlinkIdentity,
+  setLimits,
   addKey,
   noteKeyUsed,
   revokeKey,

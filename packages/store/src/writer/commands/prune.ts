@@ -78,6 +78,7 @@ const steps = {
   sessions,
   activity: older('activity', ['number'], 'until', 0),
   'account-links': older('account_links', ['hash'], 'expires_at', day),
+  'identity-tries': older('identity_tries', ['hash'], 'expires_at', day),
   'refresh-tokens': older('refresh_tokens', ['hash'], 'expires_at', day),
   'sign-ins': older('sign_ins', ['id'], 'ended_at', signInsLast),
   'found-by-dropped': foundByDropped,

@@ -1,42 +1,8 @@
-import type { IncomingMessage } from 'node:http';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal, type LimitName } from '@vekkon/protocol';
 import type { Request, RequestHandler, Response } from 'express';
-import { ipKeyGenerator, rateLimit } from 'express-rate-limit';
-import type { Principal } from './access.js';
-
-/** How much one caller may ask for. A minute is any 60 seconds; 0 sets no bound. */
-export interface CallLimitNumbers {
-  /** Calls of one player's own device in a minute, and of all devices of one player. */
-  readonly deviceCalls: number;
-  readonly playerCalls: number;
-  /** Calls of all games on devices that share an address, in a minute. */
-  readonly addressCalls: number;
-  /** Devices that are met for the first time under one address, in a minute. */
-  readonly newDevices: number;
-  /** Credentials that were not seen lately under one address, in a minute: most of a flood's are made up. */
-  readonly newCredentials: number;
-  /** Streams that one device, and all games on devices under one address, open in a minute. */
-  readonly deviceStreams: number;
-  readonly addressStreams: number;
-  /** How much one player's own device may send in a minute, in bytes. */
-  readonly deviceBytes: number;
-  /** Calls of one device, and of all games on devices under one address, that run at the same time. */
-  readonly deviceAtOnce: number;
-  readonly addressAtOnce: number;
-}
-
-export const usualLimits: CallLimitNumbers = {
-  deviceCalls: 600,
-  playerCalls: 1_200,
-  addressCalls: 12_000,
-  newDevices: 300,
-  newCredentials: 3_000,
-  deviceStreams: 60,
-  addressStreams: 2_400,
-  deviceBytes: 16 * 1024 * 1024,
-  deviceAtOnce: 16,
-  addressAtOnce: 512,
-};
+import type { Principal } from '../access.js';
+import { addressOf, counter, pass, windowed } from './counted.js';
+import type { Limits } from './limits.js';
 
 /** What sort of call it is, by how long it goes on. */
 export type CallSort = 'short' | 'waits' | 'stream';
@@ -62,32 +28,37 @@ const betweenOfDevice = 15;
  * not counted: their keys can be revoked.
  */
 export class CallLimits {
-  readonly #numbers: CallLimitNumbers;
+  readonly #limits: Limits;
   readonly #running = new Map<string, number>();
   readonly #sent = new Map<string, number>();
   /** The minute that they were sent in, counted from 1970. */
   #sentIn = 0;
-  readonly #byDevice: RequestHandler;
-  readonly #byPlayer: RequestHandler;
-  readonly #byAddress: RequestHandler;
-  readonly #newDevices: RequestHandler;
+  readonly #byDevice;
+  readonly #byPlayer;
+  readonly #byAddress;
+  readonly #newDevices;
   readonly #newCredentials: RequestHandler;
-  readonly #deviceStreams: RequestHandler;
-  readonly #addressStreams: RequestHandler;
+  readonly #deviceStreams;
+  readonly #addressStreams;
   readonly #lines = new Map<string, Line>();
   #heldBack = 0;
 
-  constructor(numbers: Partial<CallLimitNumbers> = {}) {
-    this.#numbers = { ...usualLimits, ...numbers };
-    const { deviceCalls, playerCalls, addressCalls, newDevices, newCredentials } = this.#numbers;
-    const { deviceStreams, addressStreams } = this.#numbers;
-    this.#byDevice = perMinute('device', deviceCalls, ({ caller }) => keyOf(caller, 'device'));
-    this.#byPlayer = perMinute('player', playerCalls, ({ caller }) => keyOf(caller, 'player'));
-    this.#byAddress = perMinute('address', addressCalls, addressOf);
-    this.#newDevices = perMinute('new-devices', newDevices, addressOf);
-    this.#newCredentials = perMinute('new-credentials', newCredentials, addressOf);
-    this.#deviceStreams = perMinute('device-streams', deviceStreams, ({ caller }) => keyOf(caller, 'device'));
-    this.#addressStreams = perMinute('address-streams', addressStreams, addressOf);
+  constructor(limits: Limits) {
+    this.#limits = limits;
+    const perMinute = (name: LimitName) => counter(limits, name, minute);
+    this.#byDevice = perMinute('deviceCalls');
+    this.#byPlayer = perMinute('playerCalls');
+    this.#byAddress = perMinute('addressCalls');
+    this.#newDevices = perMinute('newDevices');
+    this.#deviceStreams = perMinute('deviceStreams');
+    this.#addressStreams = perMinute('addressStreams');
+    const { newCredentials } = limits.usual;
+    this.#newCredentials = windowed('newCredentials', minute, {
+      numberOf: () => newCredentials,
+      whoOf: addressOf,
+      refused: () => undefined,
+      detailOf: (number) => `${number} in a minute are the most here: see RateLimit.`,
+    });
   }
 
   /** A credential is shown that is not known yet. @throws Refusal `too-many-requests` */
@@ -101,8 +72,9 @@ export class CallLimits {
    * @returns what to call when it has been answered
    * @throws Refusal `too-many-requests`
    */
-  async addDevice(request: Request, response: Response): Promise<() => void> {
-    await this.#holdBack(response, pass(this.#newDevices, request, response));
+  async addDevice(request: Request, response: Response, environment: number): Promise<() => void> {
+    const counted = { environment, who: addressOf(request) };
+    await this.#holdBack(response, this.#newDevices(request, response, counted));
     return this.#standIn(`new devices of ${addressOf(request)}`);
   }
 
@@ -134,21 +106,21 @@ export class CallLimits {
 
   async #letIn(request: Request, response: Response, principal: Principal, what: CallSort): Promise<() => void> {
     if (principal.sort !== 'device' && principal.sort !== 'device-key') return () => undefined;
-    (request as Counted).caller = principal;
-    await pass(this.#byAddress, request, response);
-    if (principal.sort === 'device') {
-      await pass(this.#byPlayer, request, response);
-      await pass(this.#byDevice, request, response);
+    const { environment } = principal;
+    const address = { environment, who: addressOf(request) };
+    const device = principal.sort === 'device' ? { environment, who: principal.device } : undefined;
+    await this.#byAddress(request, response, address);
+    if (principal.sort === 'device' && device !== undefined) {
+      await this.#byPlayer(request, response, { environment, who: principal.player });
+      await this.#byDevice(request, response, device);
     }
     if (what === 'stream') {
-      await pass(this.#addressStreams, request, response);
-      if (principal.sort === 'device') await pass(this.#deviceStreams, request, response);
+      await this.#addressStreams(request, response, address);
+      if (device !== undefined) await this.#deviceStreams(request, response, device);
     }
-    const { deviceAtOnce, addressAtOnce } = this.#numbers;
-    const leaveAddress = this.#begin(`address ${addressOf(request)}`, addressAtOnce);
+    const leaveAddress = this.#begin('addressAtOnce', address);
     try {
-      const leaveDevice =
-        principal.sort === 'device' ? this.#begin(`device ${principal.device}`, deviceAtOnce) : () => undefined;
+      const leaveDevice = device === undefined ? () => undefined : this.#begin('deviceAtOnce', device);
       return () => {
         leaveDevice();
         leaveAddress();
@@ -166,14 +138,15 @@ export class CallLimits {
    */
   countBytes(principal: Principal, bytes: number): void {
     if (principal.sort !== 'device') return;
-    const { device } = principal;
-    const { deviceBytes } = this.#numbers;
+    const { device, environment } = principal;
+    const { deviceBytes } = this.#limits.of(environment);
     const now = Date.now();
     if (this.#sentIn !== Math.floor(now / minute)) this.#sent.clear();
     this.#sentIn = Math.floor(now / minute);
     const sent = (this.#sent.get(device) ?? 0) + bytes;
     this.#sent.set(device, sent);
     if (deviceBytes === 0 || sent <= deviceBytes) return;
+    this.#limits.ranInto.note(environment, 'deviceBytes', device);
     const detail = `One device may send ${Math.floor(deviceBytes / 1024 / 1024)} MiB in a minute: save less often, or less.`;
     throw new Refusal('too-many-requests', detail, {
       retryAfter: Math.ceil(((this.#sentIn + 1) * minute - now) / 1000),
@@ -206,9 +179,12 @@ export class CallLimits {
     };
   }
 
-  #begin(key: string, most: number): () => void {
+  #begin(name: 'deviceAtOnce' | 'addressAtOnce', { environment, who }: Placed): () => void {
+    const key = `${name} ${environment} ${who}`;
+    const most = this.#limits.of(environment)[name];
     const running = this.#running.get(key) ?? 0;
     if (most > 0 && running >= most) {
+      this.#limits.ranInto.note(environment, name, who);
       const detail = `${most} calls of one caller run at the same time at the most: wait for their answers.`;
       throw new Refusal('too-many-requests', detail, { retryAfter: 1 });
     }
@@ -227,37 +203,7 @@ interface Line {
   readonly waiting: (() => void)[];
 }
 
-type Counted = Request & { caller?: Principal };
-
-function keyOf(caller: Principal | undefined, what: 'device' | 'player'): string {
-  return caller?.sort === 'device' ? `${caller.environment}/${caller[what]}` : '';
-}
-
-/** Where a call comes from; of IPv6 the network, since one household has many addresses. */
-export function addressOf(request: IncomingMessage & { readonly ip?: string | undefined }): string {
-  return ipKeyGenerator(request.ip ?? '');
-}
-
-function perMinute(name: string, limit: number, keyGenerator: (request: Counted) => string): RequestHandler {
-  if (limit === 0) return (_request, _response, next) => next();
-  return rateLimit({
-    identifier: name,
-    windowMs: minute,
-    limit,
-    keyGenerator,
-    standardHeaders: 'draft-8',
-    legacyHeaders: false,
-    handler: (request, _response, next) => {
-      const { resetTime } = (request as Request & { rateLimit?: { resetTime?: Date } }).rateLimit ?? {};
-      const retryAfter = Math.max(1, Math.ceil(((resetTime?.getTime() ?? 0) - Date.now()) / 1000));
-      next(new Refusal('too-many-requests', `${limit} in a minute are the most here: see RateLimit.`, { retryAfter }));
-    },
-  });
-}
-
-/** Runs a middleware by itself. */
-export function pass(handler: RequestHandler, request: Request, response: Response): Promise<void> {
-  return new Promise((resolve, reject) => {
-    void handler(request, response, (error?: unknown) => (error === undefined ? resolve() : reject(error as Error)));
-  });
+interface Placed {
+  readonly environment: number;
+  readonly who: string;
 }
