@@ -429,7 +429,7 @@ function wrongKind(callers: readonly Caller[], shown: keyof typeof spokenOf): Re
 
 /** A page that the service itself serves. */
 function isOwnOrigin(origin: string, request: Request): boolean {
-  return URL.canParse(origin) && new URL(origin).host === request.get('Host');
+  return URL.canParse(origin) && new URL(origin).host === request.host;
 }
 
 function isForOperators(callers: readonly Caller[]): boolean {

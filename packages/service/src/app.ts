@@ -44,24 +44,32 @@ export interface Pages {
 export interface AppOptions {
   /** Folders of a game that are served too. */
   readonly pages?: readonly Pages[] | undefined;
-  /** The addresses of proxies whose X-Forwarded-For is believed: IP addresses, networks (CIDR), or `loopback`. */
-  readonly behindProxy?: readonly string[] | undefined;
+  /** The proxies whose X-Forwarded-For is believed: IP addresses, networks (CIDR) or `loopback`; or how many stand in front. */
+  readonly behindProxy?: readonly string[] | number | undefined;
+  /** It speaks TLS by itself, or somebody before it does: browsers are told never to come without (RFC 6797). */
+  readonly certificate?: object | undefined;
+  readonly publicUrl?: string | undefined;
 }
 
 /** What answers every request: the routes of the API, and then pages and files in the order in which a request meets them. */
-export function makeApp(desk: Desk, version: string, { pages = [], behindProxy }: AppOptions = {}): RequestListener {
+export function makeApp(
+  desk: Desk,
+  version: string,
+  { pages = [], behindProxy, certificate, publicUrl }: AppOptions = {},
+): RequestListener {
   const app = express();
   app.disable('x-powered-by');
   // Whose word is taken on where a call comes from.
-  app.set('trust proxy', behindProxy === undefined ? false : [...behindProxy]);
+  app.set('trust proxy', typeof behindProxy === 'object' ? [...behindProxy] : (behindProxy ?? false));
   // Entity tags are the revisions of records; Express's own would hide them.
   app.disable('etag');
+  const isSecure = certificate !== undefined || publicUrl?.startsWith('https:') === true;
   const guard = helmet({
     contentSecurityPolicy: {
-      // The console's components write their own style elements. The service itself speaks plain HTTP.
-      directives: { styleSrc: ["'self'", "'unsafe-inline'"], upgradeInsecureRequests: null },
+      // The console's components write their own style elements.
+      directives: { styleSrc: ["'self'", "'unsafe-inline'"], upgradeInsecureRequests: isSecure ? [] : null },
     },
-    strictTransportSecurity: false,
+    strictTransportSecurity: isSecure && { maxAge: 31_536_000, includeSubDomains: false },
   });
   app.use(['/console', '/docs', '/account'], guard);
   // What is static is sent compressed to whoever takes it. Answers of the API are not: they are short, and must be fast.

@@ -1,5 +1,8 @@
 import { createServer, STATUS_CODES, type RequestListener, type Server } from 'node:http';
+import { createServer as createSecureServer, type Server as SecureServer } from 'node:https';
 import type { Duplex } from 'node:stream';
+import { followCertificate, readCertificate, type CertificateFiles } from './certificate.js';
+import type { Logger } from './log.js';
 import { problemDetails, Refusal } from '@vekkon/protocol';
 
 /** Milliseconds that a connection is kept between two requests, if nobody says otherwise. */
@@ -17,13 +20,28 @@ const arrivesWithin = 1_000;
  * what comes is no HTTP, and let go one by one when the service stops.
  */
 export class Connections {
-  readonly server: Server;
+  readonly server: Server | SecureServer;
+  readonly #endFollowing: () => void = () => undefined;
   #answering = 0;
 
-  constructor(listener: RequestListener, keepAlive = usualKeepAlive) {
+  /** @param certificate speaks TLS with it; plain HTTP if left out @throws where it can't be used */
+  constructor(
+    listener: RequestListener,
+    log: Logger,
+    {
+      keepAlive = usualKeepAlive,
+      certificate,
+    }: { readonly keepAlive?: number | undefined; readonly certificate?: CertificateFiles | undefined },
+  ) {
     const headersTimeout = keepAlive + headersAfter;
     const requestTimeout = Math.max(requestArrivesWithin, headersTimeout);
-    this.server = createServer({ keepAliveTimeout: keepAlive, headersTimeout, requestTimeout }, listener);
+    const timeouts = { keepAliveTimeout: keepAlive, headersTimeout, requestTimeout };
+    if (certificate === undefined) this.server = createServer(timeouts, listener);
+    else {
+      const server = createSecureServer({ ...timeouts, ...readCertificate(certificate) }, listener);
+      this.#endFollowing = followCertificate(server, certificate, log);
+      this.server = server;
+    }
     this.server.on('clientError', (error: NodeJS.ErrnoException, socket) => refuse(error, socket));
   }
 
@@ -39,6 +57,7 @@ export class Connections {
 
   /** Takes nothing new, answers what has arrived, and cuts what has not. */
   async close(): Promise<void> {
+    this.#endFollowing();
     const closed = new Promise((resolve) => this.server.close(resolve));
     const since = performance.now();
     let quietSince = since;

@@ -31,6 +31,6 @@ export function tokenInCookie(request: Request): string | undefined {
 /** Was it sent by a page of the service itself, or by no page at all? */
 function isFromOwnPage(request: Request): boolean {
   const origin = request.get('Origin');
-  const isOwn = origin === undefined || (URL.canParse(origin) && new URL(origin).host === request.get('Host'));
+  const isOwn = origin === undefined || (URL.canParse(origin) && new URL(origin).host === request.host);
   return isOwn && (request.get('Sec-Fetch-Site') ?? 'same-origin') === 'same-origin';
 }

@@ -17,6 +17,7 @@ import { AccountLimits } from './limits/account-limits.js';
 import { CallLimits } from './limits/call-limits.js';
 import { Limits, type ServiceLimits } from './limits/limits.js';
 import { SignInLimits } from './limits/sign-in-limits.js';
+import type { CertificateFiles } from './certificate.js';
 import { Connections } from './connections.js';
 import { Disturbances } from './disturbances.js';
 import { Environments } from './environments.js';
@@ -58,7 +59,9 @@ export interface ServiceOptions {
   /** How much one caller may ask for; the usual numbers where left out. */
   readonly limits?: Partial<ServiceLimits> | undefined;
   /** The proxies whose word is taken on where a call comes from. */
-  readonly behindProxy?: readonly string[] | undefined;
+  readonly behindProxy?: readonly string[] | number | undefined;
+  /** Speaks TLS by itself with it; plain HTTP if left out. */
+  readonly certificate?: CertificateFiles | undefined;
   /** Where it is met from outside, for links that are mailed; where it listens if left out. */
   readonly publicUrl?: string | undefined;
   /** How mail goes out; into the data folder if left out. */
@@ -189,7 +192,7 @@ export async function startService(options: ServiceOptions): Promise<Service> {
     if (!isStopping) log.error({ err }, 'The boards could not be read');
   });
   await Promise.race([loading, pause(waitsForBoards, undefined, { ref: false })]);
-  const connections = new Connections(makeApp(desk, version, options), options.keepAlive);
+  const connections = new Connections(makeApp(desk, version, options), log, options);
   const url = await listening(connections.server, options).catch(async (error: unknown) => {
     await store.close();
     throw error;
@@ -257,13 +260,13 @@ function notesOn(store: Store): readonly string[] {
   ];
 }
 
-function listening(server: Server, { port, listen }: ServiceOptions): Promise<string> {
+function listening(server: Server, { port, listen, certificate }: ServiceOptions): Promise<string> {
   return new Promise((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) => reject(notListening(error, listen, port)));
     server.listen(port, listen, () => {
       const address = server.address() as AddressInfo;
       const name = address.family === 'IPv6' ? `[${address.address}]` : address.address;
-      resolve(`http://${name}:${address.port}`);
+      resolve(`${certificate === undefined ? 'http' : 'https'}://${name}:${address.port}`);
     });
   });
 }

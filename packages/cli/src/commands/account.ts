@@ -5,6 +5,7 @@ import { print, type ShowOptions } from '../output/print.js';
 import { bold, faint, table } from '../output/table.js';
 import { timeInWords } from '../output/words.js';
 import { signedInOperator } from '../signed-in.js';
+import { addProviders } from './account-provider.js';
 import { environmentOption, jsonOption, wholeNumber } from './options.js';
 
 /** Players' accounts, as those who help them look after them. */
@@ -81,7 +82,7 @@ export function addAccount(program: Command): void {
       const { mails } = await signedInOperator(options.environment).accounts.mails();
       print(mails, options, () =>
         mails.length === 0
-          ? 'Nothing was mailed since the service started.'
+          ? 'Nothing was mailed.'
           : mails
               .map(
                 ({ at, to, subject, text }) => `${bold(subject)}  ${faint(`to ${to}, ${timeInWords(at)}`)}\n\n${text}`,
@@ -89,12 +90,14 @@ export function addAccount(program: Command): void {
               .join('\n'),
       );
     });
+
+  addProviders(account);
 }
 
 function listInWords({ accounts, next }: AccountList): string {
   if (accounts.length === 0) return 'No account matches.';
   const rows = accounts.map((one) => [
-    one.email,
+    one.email ?? 'none',
     one.isConfirmed ? 'yes' : 'no',
     one.player,
     timeInWords(one.createdAt),
@@ -114,8 +117,11 @@ function accountInWords(one: AccountResponse & { readonly disabledAt: string | n
     timeInWords(stay.endedAt),
   ]);
   return [
-    bold(`${one.email}  ${one.player}`),
+    bold(`${one.email ?? 'without an address'}  ${one.player}`),
     faint(`${one.isConfirmed ? 'confirmed' : 'not confirmed'}, made ${timeInWords(one.createdAt)}${state}`),
+    ...one.identities.map(({ title, email, usedAt }) =>
+      faint(`signs in with ${title}${email === null ? '' : ` as ${email}`}, last ${timeInWords(usedAt)}`),
+    ),
     '',
     rows.length === 0 ? 'Signed in nowhere.' : table(['DEVICE', 'SIGNED IN', 'LAST USED', 'FROM', 'ENDED'], rows),
   ].join('\n');

@@ -7,6 +7,7 @@ import { print, type ShowOptions } from '../output/print.js';
 import { table } from '../output/table.js';
 import { signedInOperator } from '../signed-in.js';
 import { timeInWords } from '../output/words.js';
+import { addLimits } from './game-limits.js';
 import { durationFrom, environmentOption, jsonOption } from './options.js';
 
 interface OriginOptions {
@@ -38,6 +39,7 @@ function nameOf({ game, environment }: EnvironmentSummary): string {
 
 export function addGame(program: Command): void {
   const game = program.command('game').description('games and their environments');
+  addLimits(game);
 
   game
     .command('create <manifest>')

@@ -47,7 +47,10 @@ export function addKey(program: Command): void {
     .addOption(new Option('--sort <sort>', 'who shows it').choices(['host-key', 'device-key']).default('host-key'))
     .option('--name <name>', 'what it is called, such as "ridge-eu"')
     .addOption(
-      new Option('--scope <scope...>', 'of a host key: what it is good for; everything if left out').choices(scopes),
+      new Option(
+        '--scope <scope...>',
+        'what it is good for; everything if left out. Of a device key: what devices that come with it may do',
+      ).choices(scopes),
     )
     .option('--ends-in <time>', 'when it is over by itself, such as 90d', durationFrom)
     .option(...environmentOption)

@@ -44,3 +44,8 @@ export function anyNumber(text: string): number {
   if (text.trim() === '' || !Number.isFinite(number)) throw new InvalidArgumentError('Write a number.');
   return number;
 }
+
+/** A name as it is written on the command line: `deviceCalls` is `device-calls`. */
+export function kebab(name: string): string {
+  return name.replaceAll(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`);
+}

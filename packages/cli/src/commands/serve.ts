@@ -1,5 +1,8 @@
 import { InvalidArgumentError, Option, type Command } from 'commander';
-import { wholeNumber } from './options.js';
+import { limitCatalogue, limitNames as namesOfLimits } from '@vekkon/protocol';
+import type { ServiceLimits } from '@vekkon/service';
+import { WrongCommandLine } from '../exit-status.js';
+import { kebab, wholeNumber } from './options.js';
 import { askedOrFault, portOf, untilAsked } from './running.js';
 
 /** When the thread of long reads is started, in milliseconds: not while the service itself is starting. */
@@ -13,6 +16,8 @@ interface ServeOptions {
   readonly acceptOlder: boolean;
   readonly trustClock: boolean;
   readonly behindProxy?: readonly string[];
+  readonly certificate?: string;
+  readonly privateKey?: string;
   readonly keepAlive?: number;
   readonly limit?: Limits;
   readonly publicUrl?: string;
@@ -33,8 +38,10 @@ export function addServe(program: Command): void {
     .option('--accept-older', 'start on a database that is older than its last acknowledged commit', false)
     .option(
       '--behind-proxy <address...>',
-      'believe X-Forwarded-For from these proxies: addresses, networks, or loopback',
+      'believe X-Forwarded-For from these proxies: addresses, networks, or loopback; or how many stand in front, such as 2',
     )
+    .option('--certificate <file>', 'speak TLS by itself with this certificate (PEM); taken up anew when it is renewed')
+    .option('--private-key <file>', 'the key of the certificate (PEM)')
     .option('--keep-alive <seconds>', 'how long a connection is kept between two requests', wholeNumber(1, 3_600), 65)
     .option(
       '--limit <name=number>',
@@ -58,6 +65,8 @@ export function addServe(program: Command): void {
       const asked = untilAsked();
       const service = await startService({
         ...options,
+        behindProxy: proxiesOf(options.behindProxy),
+        certificate: certificateOf(options),
         log: openLog(options.log),
         acceptsOlder: options.acceptOlder,
         trustsClock: options.trustClock,
@@ -84,31 +93,42 @@ function urlOf(text: string): string {
   return text.replace(/\/+$/, '');
 }
 
-/** By the names that are written on the command line. */
-const limitNames = {
-  'device-calls': ['deviceCalls', 600, 'calls of one device a minute'],
-  'player-calls': ['playerCalls', 1_200, 'of all devices of one player'],
-  'address-calls': ['addressCalls', 12_000, 'of all games on devices under one address'],
-  'new-devices': ['newDevices', 300, 'devices that ask to be known, an address and minute'],
-  'new-credentials': ['newCredentials', 3_000, 'credentials not seen lately, an address and minute'],
-  'device-streams': ['deviceStreams', 60, 'streams that one device opens a minute'],
-  'address-streams': ['addressStreams', 2_400, 'streams that games on devices open, an address and minute'],
-  'device-bytes': ['deviceBytes', 16_777_216, 'bytes that one device sends a minute'],
-  'device-at-once': ['deviceAtOnce', 16, 'calls of one device at the same time'],
-  'address-at-once': ['addressAtOnce', 512, 'calls of games on devices under one address at the same time'],
-} as const;
+/** Addresses, or one number: how many proxies stand in front. */
+function proxiesOf(given: readonly string[] | undefined): readonly string[] | number | undefined {
+  const [only, ...others] = given ?? [];
+  return only !== undefined && others.length === 0 && /^\d{1,2}$/.test(only) ? Number(only) : given;
+}
 
-type Limits = { readonly [Name in keyof typeof limitNames as (typeof limitNames)[Name][0]]?: number };
+function certificateOf({ certificate, privateKey }: ServeOptions) {
+  if (certificate === undefined && privateKey === undefined) return undefined;
+  if (certificate === undefined || privateKey === undefined) {
+    throw new WrongCommandLine('Say both --certificate and --private-key.');
+  }
+  return { certificate, privateKey };
+}
+
+/** By the names that are written on the command line. */
+const limitNames: ReadonlyMap<string, keyof ServiceLimits> = new Map(
+  [...namesOfLimits, 'newCredentials' as const].map((name) => [kebab(name), name]),
+);
+
+type Limits = Partial<ServiceLimits>;
 
 function limitsInWords(): string {
-  return Object.entries(limitNames)
-    .map(([name, [, usual, words]]) => `${name}=${usual}: ${words}`)
+  return [...limitNames]
+    .map(([name, key]) => {
+      const { usual, words } =
+        key === 'newCredentials'
+          ? { usual: 3_000, words: 'Credentials not seen lately, an address and minute' }
+          : limitCatalogue[key];
+      return `${name}=${usual}: ${words}`;
+    })
     .join('; ');
 }
 
 function limitOf(text: string, before: Limits = {}): Limits {
   const [name = '', number = ''] = text.split('=');
-  const known = Object.entries(limitNames).find(([one]) => one === name)?.[1];
-  if (known === undefined) throw new InvalidArgumentError(`There are ${Object.keys(limitNames).join(', ')}.`);
-  return { ...before, [known[0]]: wholeNumber(0, 1_000_000_000)(number) };
+  const known = limitNames.get(name);
+  if (known === undefined) throw new InvalidArgumentError(`There are ${[...limitNames.keys()].join(', ')}.`);
+  return { ...before, [known]: wholeNumber(0, 1_000_000_000)(number) };
 }

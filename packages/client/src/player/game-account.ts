@@ -123,8 +123,8 @@ export class GameAccount {
     const owner = this.#owner;
     await owner.leave();
     const { choose } = await owner
-      .change<AccountSignInResponse & Partial<FinishIdentityResponse>>(sent, (told) => {
-        if (told.signedIn !== null) owner.kept().takeAccount(told.signedIn, email ?? told.email ?? '');
+      .change<AccountSignInResponse & Partial<FinishIdentityResponse>>(sent, ({ signedIn, email: told }) => {
+        if (signedIn !== null) owner.kept().takeAccount(signedIn, email ?? told ?? '');
       })
       .catch(async (error: unknown) => {
         // What went wrong is told, not that nobody is signed in since.

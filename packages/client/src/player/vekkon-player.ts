@@ -213,11 +213,11 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   /** A save belongs to its session: where another has begun meanwhile, it goes with what that one left over. */
   #checkStill(session: string): void {
     if (session === this.session) return;
-    throw new SessionOver(session, 'it was given up meanwhile, and what it had not saved is delivered by itself.');
+    throw new SessionOver(session, 'it was given up; what it had not saved is delivered by itself.');
   }
 
   async #start(): Promise<void> {
-    if (this.connection === 'online' || this.connection === 'offline') return;
+    if (this.#isPlaying) return;
     const life = this.#life;
     await this.load();
     try {
@@ -365,11 +365,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
     if (this.connection !== 'online') return;
     const session = this.openSession();
     try {
-      const answer = await this.send<RenewResponse>({
-        method: 'POST',
-        path: `/v1/sessions/${session}/renew`,
-        body: { seen: this.seen, ...tunedPart(this.tuning) },
-      });
+      const answer = await this.#askToRenew(session, tunedPart(this.tuning));
       if (session !== this.session) return;
       this.seen = Math.max(this.seen, answer.seen);
       this.takeIn(answer.records);
@@ -379,6 +375,10 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
       // A renewal may cross the session's own leave: then it is not lost, but left.
       if (this.#leaving === undefined) this.#failed(session, error);
     }
+  }
+
+  #askToRenew(session: string, more?: object): Promise<RenewResponse> {
+    return this.send({ method: 'POST', path: `/v1/sessions/${session}/renew`, body: { seen: this.seen, ...more } });
   }
 
   /** Goes on with the session if that is still there, or joins again. */
@@ -407,11 +407,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends DeviceStay<G
   async #resume(session: string): Promise<boolean> {
     const life = this.#life;
     try {
-      const answer = await this.send<RenewResponse>({
-        method: 'POST',
-        path: `/v1/sessions/${session}/renew`,
-        body: { seen: this.seen },
-      });
+      const answer = await this.#askToRenew(session);
       const decisions = await this.decide(answer.records);
       this.#checkAlive(life);
       let waiting = this.local.waitingDone;

@@ -2,20 +2,40 @@
 import { computed } from 'vue';
 import AccountsView from '../components/access/AccountsView.vue';
 import KeysView from '../components/access/KeysView.vue';
+import LimitsView from '../components/access/LimitsView.vue';
 import OperatorsView from '../components/access/OperatorsView.vue';
 import OwnView from '../components/access/OwnView.vue';
+import ProvidersView from '../components/access/ProvidersView.vue';
 import { useSignedIn } from '../signed-in.js';
 
 /** Who may do what: players' accounts, keys, operators, and whoever looks. */
 const { operator, ownRole } = useSignedIn();
 const helps = computed(() => ['support', 'designer', 'admin'].includes(operator.value?.role ?? 'viewer'));
+/** What stands on the page for whoever looks. */
+const parts = computed(() => [
+  ...(helps.value
+    ? [
+        ['accounts-title', 'Players’ accounts'],
+        ['providers-title', 'Identity providers'],
+      ]
+    : []),
+  ...(operator.value?.role === 'admin' ? [['keys-title', 'Keys']] : []),
+  ...(helps.value ? [['limits-title', 'Limits']] : []),
+  ...(ownRole.value === 'admin' ? [['operators-title', 'Operators']] : []),
+  ['own-title', 'You'],
+]);
 </script>
 
 <template>
   <h1>Access</h1>
+  <nav aria-label="On this page" class="on-this-page">
+    <a v-for="[id, words] in parts" :key="id" :href="`#${id}`">{{ words }}</a>
+  </nav>
   <div class="access">
     <AccountsView v-if="helps" />
+    <ProvidersView v-if="helps" />
     <KeysView v-if="operator?.role === 'admin'" />
+    <LimitsView v-if="helps" />
     <OperatorsView v-if="ownRole === 'admin'" />
     <OwnView />
   </div>
@@ -26,6 +46,12 @@ const helps = computed(() => ['support', 'designer', 'admin'].includes(operator.
   display: grid;
   gap: 2rem;
   margin-top: 1rem;
+}
+
+.on-this-page {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 1.2rem;
 }
 
 .access :deep(.head) {

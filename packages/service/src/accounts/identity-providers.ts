@@ -111,6 +111,8 @@ export class IdentityProviders {
         secret === null ? openid.None() : openid.ClientSecretBasic(secret),
         { execute, timeout: answersWithin / 1000 },
       );
+      // Who signed an ID token is checked too, not only from where it came.
+      openid.enableNonRepudiationChecks(configuration);
       if (this.#held.size >= mostHeld) this.#held.clear();
       this.#held.set(key, { configuration, since: now });
       return configuration;

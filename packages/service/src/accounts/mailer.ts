@@ -1,6 +1,8 @@
 import { mkdirSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { readdir, readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { createTransport, type Transporter } from 'nodemailer';
+import PostalMime from 'postal-mime';
 import { rfc3339, type Clock } from '@vekkon/store';
 import type { Logger } from '../log.js';
 
@@ -22,6 +24,7 @@ export interface MailOptions {
 const usualFrom = 'Vekkon <no-reply@vekkon.invalid>';
 /** How many mails the folder keeps, and how many are shown. */
 const mostKept = 200;
+const environmentHeader = 'X-Vekkon-Environment';
 
 /** Sends mail by SMTP (RFC 5321) where that is set up, and else writes it into a folder (RFC 5322). */
 export class Mailer {
@@ -31,8 +34,6 @@ export class Mailer {
   readonly #clock: Clock;
   readonly #log: Logger;
   readonly #isSent: boolean;
-  /** What was written into the folder since the start, the newest last. */
-  readonly #written: (Mail & { readonly at: number })[] = [];
   #count = 0;
   #sending: Promise<void> = Promise.resolve();
 
@@ -53,9 +54,18 @@ export class Mailer {
       .catch((err: unknown) => this.#log.error({ err, environment: mail.environment }, 'A mail could not be sent'));
   }
 
-  /** The mails of an environment that lie in the folder, of this start, the newest first. */
-  written(environment: string): readonly (Mail & { readonly at: number })[] {
-    return this.#written.filter((one) => one.environment === environment).toReversed();
+  /** The mails of an environment that lie in the folder, the newest first. */
+  async written(environment: string): Promise<readonly (Mail & { readonly at: number })[]> {
+    const names = await readdir(this.#folder).catch(() => []);
+    const mails: (Mail & { readonly at: number })[] = [];
+    for (const name of names.toSorted().toReversed()) {
+      if (!name.endsWith('.eml')) continue;
+      const mail = await PostalMime.parse(await readFile(path.join(this.#folder, name))).catch(() => undefined);
+      if (mail?.headers.find(({ key }) => key === environmentHeader.toLowerCase())?.value !== environment) continue;
+      const { to = [], subject = '', text = '', date = '' } = mail;
+      mails.push({ environment, to: to[0]?.address ?? '', subject, text, at: Date.parse(date) || 0 });
+    }
+    return mails;
   }
 
   /** Resolves when nothing is being sent any more. */
@@ -66,7 +76,7 @@ export class Mailer {
   async #sendNow(mail: Mail): Promise<void> {
     const { environment, to, subject, text } = mail;
     const at = this.#clock.now();
-    const headers = { 'X-Vekkon-Environment': environment };
+    const headers = { [environmentHeader]: environment };
     const sent = (await this.#transport.sendMail({
       from: this.#from,
       to,
@@ -80,11 +90,10 @@ export class Mailer {
     if (this.#isSent || sent.message === undefined) return;
     mkdirSync(this.#folder, { recursive: true, mode: 0o700 });
     // Named by time and a count: nothing from outside is in the name of a file.
-    const name = `${rfc3339(at).replaceAll(/[:.]/g, '-')}-${++this.#count}.eml`;
+    const count = String(++this.#count).padStart(6, '0');
+    const name = `${rfc3339(at).replaceAll(/[:.]/g, '-')}-${count}.eml`;
     writeFileSync(path.join(this.#folder, name), sent.message, { mode: 0o600 });
     const oldest = readdirSync(this.#folder).toSorted().slice(0, -mostKept);
     for (const one of oldest) rmSync(path.join(this.#folder, one), { force: true });
-    this.#written.push({ ...mail, at });
-    if (this.#written.length > mostKept) this.#written.shift();
   }
 }

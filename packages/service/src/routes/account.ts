@@ -230,7 +230,7 @@ export function serveAccounts(desk: Desk): void {
   serveRoute(desk, routes.mails, async ({ environment }) => {
     const place = environment();
     // Elsewhere what was mailed is for whom it was mailed to.
-    const written = place.is_live === 1 ? [] : accounts.mailer.written(nameOfPlace(place));
+    const written = place.is_live === 1 ? [] : await accounts.mailer.written(nameOfPlace(place));
     return { mails: written.map(({ at, to, subject, text }) => ({ at: rfc3339(at), to, subject, text })) };
   });
 

@@ -75,7 +75,10 @@ watch([calls, search], load, { immediate: true });
       <tbody>
         <template v-for="one in list.accounts" :key="one.player">
           <tr :class="{ over: one.disabledAt !== null }">
-            <td>{{ one.email }} <span v-if="!one.isConfirmed" class="muted">not confirmed</span></td>
+            <td>
+              {{ one.email ?? 'no address' }}
+              <span v-if="one.email !== null && !one.isConfirmed" class="muted">not confirmed</span>
+            </td>
             <td>
               <RouterLink :to="{ name: 'player', params: { id: one.player } }">{{ one.player }}</RouterLink>
             </td>
@@ -83,6 +86,7 @@ watch([calls, search], load, { immediate: true });
             <td class="actions">
               <Button label="Devices" severity="secondary" text size="small" @click="open(one.player)" />
               <Button
+                v-if="one.email !== null"
                 label="Send a reset"
                 severity="secondary"
                 text
@@ -94,7 +98,11 @@ watch([calls, search], load, { immediate: true });
                 severity="secondary"
                 text
                 size="small"
-                @click="doing(`${one.email} is signed out everywhere.`, () => calls.accounts.signOut(one.player))"
+                @click="
+                  doing(`${one.email ?? one.player} is signed out everywhere.`, () =>
+                    calls.accounts.signOut(one.player),
+                  )
+                "
               />
               <Button
                 :label="one.disabledAt === null ? 'Shut out' : 'Let in again'"
@@ -107,6 +115,14 @@ watch([calls, search], load, { immediate: true });
           </tr>
           <tr v-if="opened?.player === one.player">
             <td colspan="4">
+              <p v-if="opened.identities.length > 0">
+                Signs in with
+                {{
+                  opened.identities
+                    .map(({ title, email }) => (email === null ? title : `${title} (${email})`))
+                    .join(', ')
+                }}{{ opened.hasPassword ? ', and with a password.' : '.' }}
+              </p>
               <ul class="devices">
                 <li v-for="stay in opened.signIns" :key="stay.id">
                   {{ stay.name ?? stay.device }}: since {{ timeInWords(stay.at) }}, last

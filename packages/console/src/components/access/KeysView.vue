@@ -36,7 +36,7 @@ async function trying(work: () => Promise<void>): Promise<void> {
 
 async function make(): Promise<void> {
   await trying(async () => {
-    const isForAll = chosen.value.length === scopes.length || sort.value === 'device-key';
+    const isForAll = chosen.value.length === scopes.length;
     const created = await calls.value.createKey({
       sort: sort.value,
       ...(name.value.trim() !== '' && { name: name.value.trim() }),
@@ -76,13 +76,13 @@ watch(calls, () => void trying(async () => undefined), { immediate: true });
         aria-label="Which sort"
       />
       <InputText v-model="name" size="small" placeholder="ridge-eu" aria-label="What it is called" maxlength="100" />
-      <fieldset v-if="sort === 'host-key'">
+      <fieldset>
         <legend>Good for</legend>
         <label v-for="one in scopes" :key="one"
           ><Checkbox v-model="chosen" :value="one" :input-id="`scope-${one}`" /> {{ one }}</label
         >
       </fieldset>
-      <Button type="submit" label="Make it" size="small" :disabled="sort === 'host-key' && chosen.length === 0" />
+      <Button type="submit" label="Make it" size="small" :disabled="chosen.length === 0" />
       <Button label="Leave it" severity="secondary" text size="small" @click="isMaking = false" />
     </form>
     <table v-if="keys" class="sheet">
@@ -103,7 +103,8 @@ watch(calls, () => void trying(async () => undefined), { immediate: true });
           </td>
           <td>{{ one.name ?? '–' }}</td>
           <td>
-            {{ one.sort === 'device-key' ? 'devices' : one.scopes === null ? 'everything' : one.scopes.join(', ') }}
+            {{ one.sort === 'device-key' ? 'devices' : 'hosts' }}:
+            {{ one.scopes === null ? 'everything' : one.scopes.join(', ') }}
           </td>
           <td>{{ timeInWords(one.createdAt) }}</td>
           <td>

@@ -6,6 +6,7 @@ import { ref } from 'vue';
 import { useSignedIn } from '../../signed-in.js';
 import { agoInWords, timeInWords } from '../../words.js';
 import ProblemNotice from '../ProblemNotice.vue';
+import QrCode from '../QrCode.vue';
 
 /** How whoever looks is signed in: where, and with what beside the password. */
 const { calls, operator, load: loadSelf } = useSignedIn();
@@ -72,7 +73,11 @@ void trying(async () => undefined);
         />
       </p>
       <form v-if="begun" @submit.prevent="confirm">
-        <p>Type this secret into your authenticator, or open the link on the device that it is on:</p>
+        <p>
+          Show this to the camera of your authenticator; or type its secret in, or open the link on the device that it
+          is on:
+        </p>
+        <QrCode :text="begun.url" label="The secret for your authenticator, as a QR code" />
         <p>
           <code>{{ begun.secret }}</code> · <a :href="begun.url">otpauth link</a>
         </p>
