@@ -280,7 +280,11 @@ describe('signing in with an identity provider', () => {
 
   it('says when a provider is set up what is wrong with it, and keeps its secret to itself', async () => {
     const set = (issuer: string) =>
-      call('PUT', '/v1/identity-providers/another', world.operatorToken, { title: 'Another', issuer, clientId: 'gliders' });
+      call('PUT', '/v1/identity-providers/another', world.operatorToken, {
+        title: 'Another',
+        issuer,
+        clientId: 'gliders',
+      });
     const nobody = await set('http://127.0.0.1:9');
     expect(nobody.status).to.equal(502);
     expect((nobody.body as ProblemDetails).detail).to.contain('http://127.0.0.1:9 does not answer as it must');

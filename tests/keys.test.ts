@@ -64,4 +64,37 @@ describe('a key', () => {
     expect((await as(second.key, 'POST', `/v1/sessions/${session.id}/leave`, {})).status).to.equal(200);
     expect(codeOf(await as(world.hostKey, 'GET', '/v1/boards'))).to.equal('credential-revoked');
   });
+
+  it('of devices bounds what those may do that come with it, also once they are signed in', async () => {
+    const { key } = await world.operator.createKey({
+      sort: 'device-key',
+      name: 'a board at the camp',
+      scopes: ['boards'],
+    });
+    const secret = 'a-device-of-highfell-gliders-that-only-looks';
+    const { body } = await as(key, 'POST', '/v1/devices', { secret });
+    const { token } = body as { token: string };
+    const tried = async (credential: string) => {
+      const calls = [
+        as(credential, 'GET', '/v1/boards'),
+        as(credential, 'GET', '/v1/tuning'),
+        as(credential, 'GET', '/v1/me'),
+        as(credential, 'POST', '/v1/me/join', { host: 'tab' }),
+      ];
+      return (await Promise.all(calls)).map(codeOf);
+    };
+    const refused = [undefined, 'scope-missing', 'scope-missing', 'scope-missing'];
+    expect(await tried(token)).to.deep.equal(refused);
+    const account = { email: 'wren@highfell.example', password: 'a-warm-thermal' };
+    expect(codeOf(await as(token, 'POST', '/v1/account', account))).to.equal('scope-missing');
+    // With a key that is good for more, and from there back.
+    const { body: full } = await as(world.deviceKey, 'POST', '/v1/devices', { secret: `${secret}-no-more` });
+    const { body: made } = await as((full as { token: string }).token, 'POST', '/v1/account', account);
+    expect((await tried((made as { accessToken: string }).accessToken))[0]).to.equal(undefined);
+    const writing = await world.operator.createKey({ sort: 'device-key', scopes: ['write', 'boards'] });
+    const { body: third } = await as(writing.key, 'POST', '/v1/devices', { secret: `${secret}-at-first` });
+    const { body: there } = await as((third as { token: string }).token, 'POST', '/v1/account/sign-in', account);
+    const { accessToken } = (there as { signedIn: { accessToken: string } }).signedIn;
+    expect(await tried(accessToken)).to.deep.equal([undefined, 'scope-missing', 'scope-missing', 'player-held']);
+  });
 });

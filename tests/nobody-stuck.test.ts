@@ -483,3 +483,16 @@ describe('a data folder', () => {
     expect(said.message).to.contain("/proc/x can't be used as a data folder: nothing can be made there.");
   });
 });
+
+describe('a service behind two proxies', () => {
+  it('takes the address that the outer one has seen, and nothing that a caller says before it', async () => {
+    const world = await World.start({ service: { behindProxy: 2 } });
+    const signIn = (from: string) =>
+      world.call('POST', '/v1/sign-in', { email: World.admin.email, password: 'wrong' }, { 'X-Forwarded-For': from });
+    // What was made up stands first; then what the outer proxy has seen, and what the inner one has.
+    for (let index = 0; index < 10; index++) await signIn(`203.0.113.${index}, 192.0.2.1, 10.0.0.7`);
+    expect((await signIn('198.51.100.1, 192.0.2.1, 10.0.0.7')).status).to.equal(429);
+    expect((await signIn('192.0.2.1, 192.0.2.2, 10.0.0.7')).status).to.equal(401);
+    await world.close();
+  });
+});

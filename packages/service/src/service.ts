@@ -17,7 +17,7 @@ import { AccountLimits } from './limits/account-limits.js';
 import { CallLimits } from './limits/call-limits.js';
 import { Limits, type ServiceLimits } from './limits/limits.js';
 import { SignInLimits } from './limits/sign-in-limits.js';
-import type { CertificateFiles } from './certificate.js';
+import { readCertificate, type CertificateFiles } from './certificate.js';
 import { Connections } from './connections.js';
 import { Disturbances } from './disturbances.js';
 import { Environments } from './environments.js';
@@ -97,6 +97,8 @@ const dayLength = 24 * 60 * 60 * 1000;
  */
 export async function startService(options: ServiceOptions): Promise<Service> {
   const { log, clock = systemClock, acceptsOlder = false, trustsClock = false } = options;
+  // Before anything is opened.
+  if (options.certificate !== undefined) readCertificate(options.certificate);
   const store = await openStore(options.data, { clock, acceptsOlder, trustsClock });
   let isStopping = false;
   const streams = new Streams(() => clock.now());

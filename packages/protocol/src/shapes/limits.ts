@@ -30,7 +30,7 @@ export const limitCatalogue = {
   mailsTo: { usual: 5, words: 'Mails to one e-mail address in an hour' },
   mailsFrom: { usual: 300, words: 'Mails asked for from one address in an hour' },
   wrongTries: {
-    usual: 5,
+    usual: 10,
     words: 'Wrong passwords on one account from one address, before each next one is waited for longer',
   },
   wrongTriesOfAccount: { usual: 50, words: 'Wrong passwords on one account from anywhere, before the same' },

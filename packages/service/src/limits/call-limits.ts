@@ -53,7 +53,7 @@ export class CallLimits {
     this.#deviceStreams = perMinute('deviceStreams');
     this.#addressStreams = perMinute('addressStreams');
     const { newCredentials } = limits.usual;
-    this.#newCredentials = windowed('newCredentials', minute, {
+    this.#newCredentials = windowed('new-credentials', minute, {
       numberOf: () => newCredentials,
       whoOf: addressOf,
       refused: () => undefined,

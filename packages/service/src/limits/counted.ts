@@ -23,7 +23,7 @@ export type Counter = (request: Request, response: Response, counted: Counted) =
  * @returns refuses with `too-many-requests`, and with how long to wait
  */
 export function counter(limits: Limits, name: LimitName, windowMs: number): Counter {
-  const handler = windowed(name, windowMs, {
+  const handler = windowed(headerName(name), windowMs, {
     numberOf: ({ environment }) => limits.of(environment)[name],
     refused: ({ environment, who }) => limits.ranInto.note(environment, name, who),
     detailOf: (number) => `${limitCatalogue[name].words}: ${number} at the most here.`,
@@ -32,6 +32,11 @@ export function counter(limits: Limits, name: LimitName, windowMs: number): Coun
     (request as CountedRequest).counted = counted;
     await pass(handler, request, response);
   };
+}
+
+/** As `RateLimit` names it: `deviceCalls` is `device`, `newDevices` is `new-devices`. */
+function headerName(name: LimitName): string {
+  return name.replace(/Calls$/, '').replaceAll(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`);
 }
 
 interface Window {
