@@ -41,7 +41,7 @@ describe('the page of who may do what', () => {
     const key = await page.getByText('The key is shown only now:').locator('code').textContent();
     expect(key).to.match(/^vkh_/);
     const row = page.getByRole('row').filter({ hasText: 'a report' });
-    await row.getByText('read', { exact: true }).waitFor();
+    await row.getByText('hosts: read').waitFor();
     await row.getByRole('button', { name: 'End …' }).click();
     await row.getByRole('button', { name: 'End it' }).click();
     await row.getByText(/^ended/).waitFor();
@@ -100,7 +100,7 @@ describe('the page of who may do what', () => {
 
   it('sets a second factor, and shows recovery codes once', async () => {
     await page.getByRole('button', { name: 'Set it …' }).click();
-    await page.getByText('Type this secret into your authenticator').waitFor();
+    await page.getByText('Show this to the camera of your authenticator').waitFor();
     await page.getByLabel('The code that it shows').fill('000000');
     await page.getByRole('button', { name: 'Set it', exact: true }).click();
     await page.getByText('A code is good once').waitFor();

@@ -373,6 +373,10 @@ describe('the game at /play, in a browser', () => {
     await there.getByRole('button', { name: 'Both together' }).click();
     await there.getByRole('button', { name: email }).waitFor();
     expect(await flown(there)).to.equal(7);
+    // What it says last has arrived before its browser is ended.
+    const session = (await there.evaluate('player.session')) as string;
+    await there.goto('about:blank');
+    await until(async () => (await world.operator.session(session)).endedAt !== null);
     await there.context().close();
     // Loaded again, it is simply in.
     await here.reload();
