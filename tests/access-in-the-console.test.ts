@@ -1,7 +1,9 @@
 import { expect } from 'chai';
+import readQr from 'jsqr';
 import type { Browser, Page } from 'playwright-core';
 import { openBrowser } from './world/browser.js';
 import { Device } from './world/device.js';
+import { IdentityProviderStandIn } from './world/identity-provider.js';
 import { serious } from './world/serious.js';
 import { World } from './world/world.js';
 
@@ -101,10 +103,53 @@ describe('the page of who may do what', () => {
   it('sets a second factor, and shows recovery codes once', async () => {
     await page.getByRole('button', { name: 'Set it …' }).click();
     await page.getByText('Show this to the camera of your authenticator').waitFor();
+    const secret = await page.locator('form code').textContent();
+    expect(await readQrCode(page)).to.match(new RegExp(`^otpauth://totp/.*secret=${secret}`));
     await page.getByLabel('The code that it shows').fill('000000');
     await page.getByRole('button', { name: 'Set it', exact: true }).click();
     await page.getByText('A code is good once').waitFor();
     await page.getByRole('button', { name: 'Leave it' }).last().click();
+  });
+
+  it('sets up an identity provider, which is asked who it is first, and removes it after asking', async () => {
+    const post = await IdentityProviderStandIn.start();
+    const section = page.getByRole('region', { name: /^Identity providers/ });
+    await section.getByRole('button', { name: 'New provider' }).click();
+    const fill = async (issuer: string) => {
+      await section.getByLabel('Name', { exact: true }).fill('highfell-post');
+      await section.getByLabel('What players read').fill('Highfell Post');
+      await section.getByLabel('Issuer').fill(issuer);
+      await section.getByLabel('Client ID').fill('gliders');
+      await section.getByRole('button', { name: 'Ask it, and keep it' }).click();
+    };
+    await fill('http://127.0.0.1:9');
+    await section.getByText('http://127.0.0.1:9 does not answer as it must').waitFor();
+    await fill(post.issuer);
+    await section.getByText('Players may sign in with Highfell Post: it has answered as it must.').waitFor();
+    await section.getByRole('row').filter({ hasText: post.issuer }).waitFor();
+    await section.getByText(`${world.url}/account/return`).waitFor();
+    await section.getByRole('button', { name: 'Remove …' }).click();
+    await section.getByRole('button', { name: 'Remove it' }).click();
+    await section.getByText('Players sign in with e-mail and password only.').waitFor();
+    await post.close();
+  });
+
+  it('sets limits, and shows who runs into them', async () => {
+    const section = page.getByRole('region', { name: /^Limits/ });
+    await section.getByText('Nobody has since the service was started.').waitFor();
+    await section.getByRole('button', { name: 'Set …' }).click();
+    await section.getByLabel('New devices of one address in a minute').fill('1');
+    await section.getByRole('button', { name: 'Set them' }).click();
+    await section.getByText('The limits are set: they hold from the next call on.').waitFor();
+    const asDevice = { Authorization: `Bearer ${world.deviceKey}` };
+    for (const one of ['first', 'second']) {
+      await world.call('POST', '/v1/devices', { secret: `a-device-of-highfell-gliders-${one}` }, asDevice);
+    }
+    await page.reload();
+    await section.getByRole('row').filter({ hasText: '127.0.0.1' }).getByText('New devices of one address').waitFor();
+    await section.getByText('How much one caller may ask for').click();
+    await section.getByRole('row').filter({ hasText: 'New devices' }).last().getByText('1', { exact: true }).waitFor();
+    await world.operator.limits.set({});
   });
 
   it('has nothing serious in the way of those who can’t see it, or have no mouse', async () => {
@@ -146,3 +191,20 @@ describe('the page of who may do what', () => {
     expect(await looked.evaluate(() => 'hasRun' in window), '/play').to.equal(false);
   });
 });
+
+/** What a camera would read off the page. */
+async function readQrCode(page: Page): Promise<string | undefined> {
+  const size = 240;
+  const pixels = await page.evaluate(async (width) => {
+    const svg = document.querySelector('svg.qr')!;
+    const image = new Image(width, width);
+    image.src = `data:image/svg+xml,${encodeURIComponent(new XMLSerializer().serializeToString(svg))}`;
+    await image.decode();
+    const canvas = Object.assign(document.createElement('canvas'), { width, height: width }).getContext('2d')!;
+    canvas.drawImage(image, 0, 0, width, width);
+    // Black and white: one of four is enough.
+    return [...canvas.getImageData(0, 0, width, width).data.filter((_, index) => index % 4 === 0)].join(' ');
+  }, size);
+  const rgba = pixels.split(' ').flatMap((value) => [Number(value), Number(value), Number(value), 255]);
+  return readQr.default(Uint8ClampedArray.from(rgba), size, size)?.data;
+}

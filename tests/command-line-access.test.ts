@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { expect } from 'chai';
 import { Device } from './world/device.js';
+import { IdentityProviderStandIn } from './world/identity-provider.js';
 import { vekkon } from './world/process.js';
 import { until } from './world/until.js';
 import { World } from './world/world.js';
@@ -63,5 +64,39 @@ describe('the command line, about who may do what', () => {
     expect((await run('account', 'show', id)).out).to.match(/maren@highfell\.example .*\n.*not confirmed/);
     expect((await run('account', 'shut-out', id, '--yes')).out).to.equal(`${id} is shut out.\n`);
     expect((await run('account', 'shut-out', id, '--undo')).out).to.equal(`${id} may sign in again.\n`);
+  });
+
+  it('sets up identity providers, with the secret out of sight', async () => {
+    const post = await IdentityProviderStandIn.start({ secret: 'a-seal' });
+    const set = ['account', 'provider', 'set', 'highfell-post', '--title', 'Highfell Post', '--client-id', 'gliders'];
+    expect((await run(...set.slice(0, 6))).err).to.include('is not set up yet: say --issuer and --client-id');
+    const withSecret = { ...environment, VEKKON_CLIENT_SECRET: 'a-seal' };
+    const done = await vekkon([...set, '--issuer', post.issuer], withSecret).ended;
+    expect(done.out).to.equal(`Players may sign in with Highfell Post: ${post.issuer} has answered as it must.\n`);
+    const { out } = await run('account', 'provider', 'list');
+    expect(out).to.match(new RegExp(`highfell-post +Highfell Post +${post.issuer} +gliders +kept`));
+    expect(out).to.include(`${world.url}/account/return`).and.not.include('a-seal');
+    // What is not said stays as it was.
+    await run('account', 'provider', 'set', 'highfell-post', '--title', 'The Post');
+    expect((await run('account', 'provider', 'list')).out).to.match(/highfell-post +The Post .* gliders +kept/);
+    expect((await run('account', 'provider', 'remove', 'highfell-post', '--yes')).status).to.equal(0);
+    expect((await run('account', 'provider', 'remove', 'highfell-post', '--yes')).status).to.equal(1);
+    await post.close();
+  });
+
+  it('sets limits of an environment, one by one, and shows who runs into them', async () => {
+    expect((await run('game', 'limits')).out).to.match(/device-calls +600 +as usual +Calls of one device in a minute/);
+    await run('game', 'limits', '--set', 'new-devices=1', '--set', 'mails-to=9');
+    const set = (await run('game', 'limits', '--set', 'mails-to=usual')).out;
+    expect(set)
+      .to.match(/new-devices +1 +usually 300/)
+      .and.to.match(/mails-to +5 +as usual/);
+    const asDevice = { Authorization: `Bearer ${world.deviceKey}` };
+    for (const one of ['first', 'second']) {
+      await world.call('POST', '/v1/devices', { secret: `a-device-of-highfell-gliders-${one}` }, asDevice);
+    }
+    expect((await run('game', 'limits')).out).to.match(/new-devices +127\.0\.0\.1 +[12] /);
+    expect((await run('game', 'limits', '--set', 'divice-calls=1')).status).to.equal(2);
+    await run('game', 'limits', '--set', 'new-devices=usual');
   });
 });

@@ -8,6 +8,7 @@ import { expect } from 'chai';
 import type { CheckpointList, PlayerDetails } from '@vekkon/protocol';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { openBrowser } from './world/browser.js';
+import { IdentityProviderStandIn } from './world/identity-provider.js';
 import { until } from './world/until.js';
 import { World } from './world/world.js';
 
@@ -384,6 +385,42 @@ describe('the game at /play, in a browser', () => {
     await here.getByText('Everything is saved.').waitFor();
     expect(await flown(here)).to.equal(7);
     await here.context().close();
+  });
+
+  it('signs in with an identity provider, and comes back to the page with what was flown', async () => {
+    const post = await IdentityProviderStandIn.start();
+    const about = { title: 'Highfell Post', issuer: post.issuer, clientId: 'gliders' };
+    await world.operator.identities.set('highfell-post', about);
+    post.person = { sub: 'isbet', email: 'isbet@highfell.example', email_verified: true };
+    const [here, there] = [await browser.newContext(), await browser.newContext()];
+    try {
+      const page = await here.newPage();
+      await page.goto(`${world.url}/play/`);
+      await page.getByText('Everything is saved.').waitFor();
+      const { player } = await kept(page);
+      await page.getByRole('button', { name: 'Account …' }).click();
+      await page.getByRole('button', { name: 'Sign in with Highfell Post' }).click();
+      await page.getByRole('button', { name: 'isbet@highfell.example' }).waitFor();
+      expect(page.url()).to.equal(`${world.url}/play/`);
+      expect((await kept(page)).player).to.equal(player);
+      const other = await there.newPage();
+      await other.goto(`${world.url}/play/`);
+      await other.getByText('Everything is saved.').waitFor();
+      await other.getByRole('button', { name: 'Account …' }).click();
+      post.lies = { says: 'no' };
+      await other.getByRole('button', { name: 'Sign in with Highfell Post' }).click();
+      await other.getByText('You are not signed in: begin again').waitFor();
+      await other.getByRole('button', { name: 'Fly on' }).click();
+      post.lies = {};
+      await other.getByRole('button', { name: 'Account …' }).click();
+      await other.getByRole('button', { name: 'Sign in with Highfell Post' }).click();
+      await other.getByRole('button', { name: 'isbet@highfell.example' }).waitFor();
+      await until(async () => (await kept(other)).player === player);
+    } finally {
+      await Promise.all([here.close(), there.close()]);
+      await world.operator.identities.remove('highfell-post');
+      await post.close();
+    }
   });
 
   it('takes no more of the wire than 30 kB, and nothing that only Node has', () => {

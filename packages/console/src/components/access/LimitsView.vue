@@ -99,7 +99,7 @@ watch(calls, load, { immediate: true });
                   :min="0"
                   :max="1_000_000_000"
                   placeholder="as usual"
-                  :input-props="{ 'aria-label': one.words }"
+                  :aria-label="one.words"
                 />
               </td>
               <td v-else>
