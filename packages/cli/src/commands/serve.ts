@@ -45,7 +45,7 @@ export function addServe(program: Command): void {
     .option('--keep-alive <seconds>', 'how long a connection is kept between two requests', wholeNumber(1, 3_600), 65)
     .option(
       '--limit <name=number>',
-      `how much one caller may ask for, 0 for no bound; may be given again. ${limitsInWords()}`,
+      `how much one caller may ask for where an environment does not set it, 0 for no bound; may be given again: ${limitsInWords()}`,
       limitOf,
     )
     .addOption(
@@ -114,16 +114,11 @@ const limitNames: ReadonlyMap<string, keyof ServiceLimits> = new Map(
 
 type Limits = Partial<ServiceLimits>;
 
+/** With what is usual; what each is, `vekkon game limits` says. */
 function limitsInWords(): string {
   return [...limitNames]
-    .map(([name, key]) => {
-      const { usual, words } =
-        key === 'newCredentials'
-          ? { usual: 3_000, words: 'Credentials not seen lately, an address and minute' }
-          : limitCatalogue[key];
-      return `${name}=${usual}: ${words}`;
-    })
-    .join('; ');
+    .map(([name, key]) => `${name}=${key === 'newCredentials' ? 3_000 : limitCatalogue[key].usual}`)
+    .join(', ');
 }
 
 function limitOf(text: string, before: Limits = {}): Limits {

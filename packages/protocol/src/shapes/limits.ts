@@ -31,10 +31,13 @@ export const limitCatalogue = {
   mailsFrom: { usual: 300, words: 'Mails asked for from one address in an hour' },
   wrongTries: {
     usual: 10,
-    words: 'Wrong passwords on one account from one address, before each next one is waited for longer',
+    words: 'Wrong passwords on one account from one address, before the next try must wait',
   },
-  wrongTriesOfAccount: { usual: 50, words: 'Wrong passwords on one account from anywhere, before the same' },
-  wrongTriesOfAddress: { usual: 100, words: 'Wrong passwords from one address, before the same' },
+  wrongTriesOfAccount: {
+    usual: 50,
+    words: 'Wrong passwords on one account from anywhere, before the next try must wait',
+  },
+  wrongTriesOfAddress: { usual: 100, words: 'Wrong passwords from one address, before the next try must wait' },
 } as const satisfies { readonly [name: string]: Limit };
 
 export type LimitName = keyof typeof limitCatalogue;

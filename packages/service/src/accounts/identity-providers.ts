@@ -132,9 +132,12 @@ function keyOf({ issuer, client_id: client, client_secret: secret }: ProviderSet
   return JSON.stringify([issuer, client, secret]);
 }
 
-/** The first line of what went wrong, without what was sent. */
+/** The first line of what went wrong, with the code of what lies beneath, and without what was sent. */
 function reasonOf(error: unknown): string {
-  const { message = '', cause } = error as { readonly message?: string; readonly cause?: { readonly code?: string } };
-  const code = typeof cause?.code === 'string' ? ` (${cause.code})` : '';
-  return `${message.split('\n')[0]?.slice(0, 200) ?? ''}${code}`;
+  const [first = ''] = error instanceof Error ? error.message.split('\n') : [String(error)];
+  let code: string | undefined;
+  for (let at: unknown = error; at instanceof Error; at = at.cause) {
+    if ('code' in at && typeof at.code === 'string') code = at.code;
+  }
+  return `${first.slice(0, 200)}${code === undefined ? '' : ` (${code})`}`;
 }
