@@ -1,27 +1,5 @@
 import { version } from '@vekkon/protocol/version';
 import { Command, CommanderError, InvalidArgumentError } from 'commander';
-import { addActivity } from './commands/activity.js';
-import { addDemo } from './commands/demo.js';
-import { addDisturb } from './commands/disturb.js';
-import { addGame } from './commands/game.js';
-import { addGift } from './commands/gift.js';
-import { addExport } from './commands/export.js';
-import { addImport } from './commands/import.js';
-import { addInit } from './commands/init.js';
-import { addAccount } from './commands/account.js';
-import { addKey } from './commands/key.js';
-import { addManifest } from './commands/manifest.js';
-import { addOperator } from './commands/operator.js';
-import { addPlayer } from './commands/player.js';
-import { addRehearse } from './commands/rehearse.js';
-import { addSession } from './commands/session.js';
-import { addServe } from './commands/serve.js';
-import { addSignIn, addSignOut } from './commands/sign-in.js';
-import { addSpool } from './commands/spool.js';
-import { addBoard } from './commands/board.js';
-import { addTuning } from './commands/tuning.js';
-import { addUnsettled } from './commands/unsettled.js';
-import { addVerify } from './commands/verify.js';
 import { exitStatus, explain } from './exit-status.js';
 
 const program = new Command('vekkon')
@@ -32,29 +10,36 @@ const program = new Command('vekkon')
   .enablePositionalOptions()
   .exitOverride();
 
-addServe(program);
-addDemo(program);
-addInit(program);
-addSignIn(program);
-addSignOut(program);
-addOperator(program);
-addGame(program);
-addKey(program);
-addAccount(program);
-addManifest(program);
-addPlayer(program);
-addSession(program);
-addUnsettled(program);
-addGift(program);
-addBoard(program);
-addTuning(program);
-addActivity(program);
-addRehearse(program);
-addDisturb(program);
-addImport(program);
-addExport(program);
-addSpool(program);
-addVerify(program);
+/** Each command's file is loaded where it is asked for: in the order of the list of commands. */
+const commands: { readonly [name: string]: () => Promise<(program: Command) => void> } = {
+  serve: async () => (await import('./commands/serve.js')).addServe,
+  demo: async () => (await import('./commands/demo.js')).addDemo,
+  init: async () => (await import('./commands/init.js')).addInit,
+  'sign-in': async () => (await import('./commands/sign-in.js')).addSignIn,
+  'sign-out': async () => (await import('./commands/sign-in.js')).addSignOut,
+  operator: async () => (await import('./commands/operator.js')).addOperator,
+  game: async () => (await import('./commands/game.js')).addGame,
+  key: async () => (await import('./commands/key.js')).addKey,
+  account: async () => (await import('./commands/account.js')).addAccount,
+  manifest: async () => (await import('./commands/manifest.js')).addManifest,
+  player: async () => (await import('./commands/player.js')).addPlayer,
+  session: async () => (await import('./commands/session.js')).addSession,
+  unsettled: async () => (await import('./commands/unsettled.js')).addUnsettled,
+  gift: async () => (await import('./commands/gift.js')).addGift,
+  board: async () => (await import('./commands/board.js')).addBoard,
+  tuning: async () => (await import('./commands/tuning.js')).addTuning,
+  activity: async () => (await import('./commands/activity.js')).addActivity,
+  rehearse: async () => (await import('./commands/rehearse.js')).addRehearse,
+  disturb: async () => (await import('./commands/disturb.js')).addDisturb,
+  import: async () => (await import('./commands/import.js')).addImport,
+  export: async () => (await import('./commands/export.js')).addExport,
+  spool: async () => (await import('./commands/spool.js')).addSpool,
+  verify: async () => (await import('./commands/verify.js')).addVerify,
+};
+
+const named = process.argv[2] ?? '';
+const asked = Object.hasOwn(commands, named) ? commands[named] : undefined;
+for (const load of asked === undefined ? Object.values(commands) : [asked]) (await load())(program);
 for (const command of program.commands.flatMap((one) => [one, ...one.commands])) command.copyInheritedSettings(program);
 
 try {

@@ -39,14 +39,8 @@ export {
   type IdentityProviderRequest,
   type ProvidersOffered,
 } from './shapes/identities.js';
-export {
-  limitCatalogue,
-  limitNames,
-  type LimitName,
-  type LimitNumbers,
-  type LimitsRequest,
-  type LimitsResponse,
-} from './shapes/limits.js';
+export * from './names.js';
+export type { LimitsRequest, LimitsResponse } from './shapes/limits.js';
 export * from './shapes/manifests.js';
 export * from './shapes/operators.js';
 export * from './shapes/overview.js';

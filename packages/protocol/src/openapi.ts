@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { routes, type Route } from './routes.js';
-import { roles } from './shapes/operators.js';
+import { roles } from './roles-and-scopes.js';
 
 /** The OpenAPI 3.1 document, made from the shapes that check the requests. */
 export function openApiDocument(version: string): object {

@@ -1,4 +1,5 @@
-import { limitNames, type LimitName, type LimitsRequest, type LimitsResponse } from '@vekkon/protocol';
+import type { LimitsRequest, LimitsResponse } from '@vekkon/protocol';
+import { limitNames, type LimitName } from '@vekkon/protocol/names';
 import { InvalidArgumentError, type Command } from 'commander';
 import { print, type ShowOptions } from '../output/print.js';
 import { faint, table } from '../output/table.js';

@@ -1,4 +1,4 @@
-import { scopes, type Scope } from '@vekkon/protocol';
+import { scopes, type Scope } from '@vekkon/protocol/names';
 import { Option, type Command } from 'commander';
 import { NotThere } from '../exit-status.js';
 import { confirmed } from '../output/confirm.js';

@@ -1,5 +1,5 @@
 import { InvalidArgumentError, Option, type Command } from 'commander';
-import { limitCatalogue, limitNames as namesOfLimits } from '@vekkon/protocol';
+import { limitCatalogue, limitNames as namesOfLimits } from '@vekkon/protocol/names';
 import type { ServiceLimits } from '@vekkon/service';
 import { WrongCommandLine } from '../exit-status.js';
 import { kebab, wholeNumber } from './options.js';

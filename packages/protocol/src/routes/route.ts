@@ -1,6 +1,6 @@
 import type { z } from 'zod';
 import type { ProblemCode } from '../problems.js';
-import type { Role, Scope } from '../shapes/operators.js';
+import type { Role, Scope } from '../roles-and-scopes.js';
 
 /**
  * Who may call: a game server, a player's own device with its token, a game

@@ -1,8 +1,7 @@
 import { z } from 'zod';
+import { roles, scopes } from '../roles-and-scopes.js';
 import { declaredName, time } from './values.js';
 
-export const roles = ['viewer', 'support', 'designer', 'admin'] as const;
-export type Role = (typeof roles)[number];
 /** `none`: only what another role for an environment allows. */
 export const operatorRole = z.enum(['none', ...roles]);
 export type OperatorRole = z.infer<typeof operatorRole>;
@@ -119,10 +118,6 @@ export const secondFactorRequest = z.strictObject({ secret: z.string().min(16).m
 export const secondFactorSet = z.object({ recoveryCodes: z.array(z.string()).meta({ description: 'Shown once.' }) });
 export const passwordShown = z.strictObject({ password: z.string().max(200) });
 export type OperatorResponse = z.infer<typeof operatorResponse>;
-
-/** What a key is good for. */
-export const scopes = ['read', 'write', 'boards', 'tuning'] as const;
-export type Scope = (typeof scopes)[number];
 
 export const keySummary = z.object({
   id: z.string().meta({ description: 'The first characters of the key: enough to tell it by, and no secret.' }),
