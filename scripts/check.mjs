@@ -3,7 +3,7 @@ import path from 'node:path';
 import { prepare, root, run } from './prepare.mjs';
 
 const bin = (name) => path.join(root, 'node_modules', '.bin', name);
-prepare();
+await prepare();
 run('Checking the types of the tests', bin('tsc'), ['-p', 'tsconfig.tests.json']);
 run('The linter', bin('eslint'), ['.']);
 run('The formatter', bin('prettier'), ['--check', '--log-level', 'warn', '.']);

@@ -2,6 +2,6 @@
 import path from 'node:path';
 import { prepare, root } from './prepare.mjs';
 
-prepare();
+await prepare();
 process.argv.splice(2, 0, 'demo');
 await import(path.join(root, 'packages/cli/bin/vekkon.js'));

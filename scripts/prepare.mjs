@@ -1,6 +1,6 @@
 // Installs what is missing and builds what has changed. Needs nothing but
 // Node and npm; every other script calls it first.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
@@ -17,11 +17,27 @@ export function run(what, command, args, options = {}) {
   process.exit(status ?? 1);
 }
 
+/** Runs commands side by side, and ends with the status of the first that fails. */
+export async function runSideBySide(steps) {
+  const running = steps.map(
+    ([what, command, args, options = {}]) =>
+      new Promise((resolve) => {
+        const child = spawn(command, args, { cwd: root, stdio: 'inherit', ...options });
+        child.on('error', (error) => resolve({ what, status: 1, why: `: ${error.message}` }));
+        child.on('exit', (status) => resolve({ what, status: status ?? 1, why: '' }));
+      }),
+  );
+  const failed = (await Promise.all(running)).find(({ status }) => status !== 0);
+  if (failed === undefined) return;
+  console.error(`${failed.what} failed${failed.why}.`);
+  process.exit(failed.status);
+}
+
 /** Does the work unless it was done for the same state before. */
-function once(name, state, work) {
+async function once(name, state, work) {
   const file = path.join(stamps, name);
   if (existsSync(file) && readFileSync(file, 'utf8') === state) return;
-  work();
+  await work();
   mkdirSync(stamps, { recursive: true });
   writeFileSync(file, state);
 }
@@ -42,32 +58,34 @@ function stateOf(folders) {
   return digest.digest('hex');
 }
 
-export function prepare() {
+export async function prepare() {
   const lock = readFileSync(path.join(root, 'package-lock.json'), 'utf8');
   // Packages that somebody has removed are missing, whatever was done before.
   if (!existsSync(path.join(root, 'node_modules'))) rmSync(path.join(stamps, 'installed'), { force: true });
-  once(
+  await once(
     'installed',
     createHash('sha256')
       .update(lock + process.version)
       .digest('hex'),
     () => {
       console.log('Installing packages; the first time, SQLite is compiled, which takes a few minutes …');
-      run('Installing', npm, ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
+      // What is compiled is compiled on every core.
+      const env = { JOBS: 'max', ...process.env };
+      run('Installing', npm, ['ci', '--no-audit', '--no-fund', '--loglevel=error'], { env });
     },
   );
-  once('built', stateOf(['packages', 'tsconfig.json', 'tsconfig.base.json', 'package-lock.json']), () => {
+  await once('built', stateOf(['packages', 'tsconfig.json', 'tsconfig.base.json', 'package-lock.json']), async () => {
     console.log('Building …');
     const bin = (name) => path.join(root, 'node_modules', '.bin', name);
     run('Building', bin('tsc'), ['-b']);
-    run('Building the player client for browsers', bin('vite'), ['build', '--logLevel', 'warn'], {
-      cwd: path.join(root, 'packages/client'),
-    });
-    run('Checking the console', bin('vue-tsc'), ['--noEmit'], { cwd: path.join(root, 'packages/console') });
-    run('Building the console', bin('vite'), ['build', '--logLevel', 'warn'], {
-      cwd: path.join(root, 'packages/console'),
-    });
+    const at = (name) => ({ cwd: path.join(root, 'packages', name) });
+    const build = ['build', '--logLevel', 'warn'];
+    await runSideBySide([
+      ['Building the player client for browsers', bin('vite'), build, at('client')],
+      ['Checking the console', bin('vue-tsc'), ['--noEmit'], at('console')],
+      ['Building the console', bin('vite'), build, at('console')],
+    ]);
   });
 }
 
-if (process.argv[1] === import.meta.filename) prepare();
+if (process.argv[1] === import.meta.filename) await prepare();

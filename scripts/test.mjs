@@ -30,7 +30,7 @@ function provideTools() {
   run('Installing', 'apt-get', ['-qq', 'install', '-y', '--no-install-recommends', ...missing], options);
 }
 
-prepare();
+await prepare();
 provideTools();
 const bin = (name) => path.join(root, 'node_modules', '.bin', name);
 if (process.argv.length === 2) run('Checking the types of the tests', bin('tsc'), ['-p', 'tsconfig.tests.json']);

@@ -14,7 +14,10 @@ const mostOfOne = 3;
 const beginsWithin = 30_000;
 
 /** Threads in which manifests are read, for one desk after the other. */
-const threads = new SpareThread(new URL('./manifest-thread.js', import.meta.url), { maxOldGenerationSizeMb: 512 });
+const threads = new SpareThread(new URL('./manifest-thread.js', import.meta.url), {
+  maxOldGenerationSizeMb: 512,
+  maxYoungGenerationSizeMb: 12,
+});
 
 interface Waiting {
   readonly source: string;
