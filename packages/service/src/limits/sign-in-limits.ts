@@ -17,7 +17,7 @@ const sorts = {
 type Sort = keyof typeof sorts;
 
 /** How much is remembered of each sort, and of usual addresses: beyond that the oldest is forgotten. */
-const mostRemembered = 100_000;
+const mostRemembered = 50_000;
 
 /** A try that has begun: it counts as wrong until it is known to be right. */
 export interface Try {
