@@ -18,7 +18,7 @@ const mayImport = {
 /** The subpaths by which a package may be entered, beside its index. */
 const subpaths = {
   core: ['accounts', 'boards', 'manifest-file', 'schema-check', 'trials', 'tuning'],
-  protocol: ['version'],
+  protocol: ['names', 'version'],
   store: ['ahead', 'give-way'],
   service: ['ahead'],
   client: ['host', 'operator', 'player', 'file-storage'],
