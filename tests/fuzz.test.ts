@@ -112,6 +112,19 @@ describe('made-up requests', () => {
     players.push(device.player);
     words.device.push(shutOut.device);
     words.keyId.push(revoked.id);
+    const account = async (email: string) => {
+      const about = { secret: randomBytes(32).toString('base64url') };
+      const { token: own } = (await plain('POST', '/v1/devices', about, made.deviceKey)) as typeof device;
+      const body = { email, password: 'a-warm-thermal' };
+      const { accessToken } = (await plain('POST', '/v1/account', body, own)) as { accessToken: string };
+      // With its first use the token before it is over.
+      await plain('POST', '/v1/me/join', { host: 'tab' }, accessToken);
+      return accessToken;
+    };
+    const [signedIn, signedOut] = [await account('maren@highfell.example'), await account('rook@highfell.example')];
+    await plain('POST', '/v1/account/sign-out', {}, signedOut);
+    const reading = await inDev.createKey({ scopes: ['read'] });
+    const looking = await inDev.createKey({ sort: 'device-key', scopes: ['boards'] });
     const kept: [string, string | undefined][] = [
       ['nobody', undefined],
       ['a made-up token', `vkh_${randomBytes(24).toString('base64url')}`],
@@ -121,6 +134,11 @@ describe('made-up requests', () => {
       ['a device key', made.deviceKey],
       ['a device', device.token],
       ['a device that was shut out', shutOut.token],
+      ['a device that is signed in', signedIn],
+      ['a device that was signed out', signedOut],
+      ['an access token that nobody has signed', unsigned(signedIn)],
+      ['a host key that only reads', reading.key],
+      ['a device key for boards', looking.key],
       ['the first admin’s link', invitation],
     ];
     for (const [name, value] of kept) credentials.set(name, async () => value);
@@ -256,15 +274,25 @@ describe('made-up requests', () => {
   }).timeout(20 * 60_000);
 });
 
+/** The same claims with `alg: none` (RFC 7519, 6). */
+function unsigned(token: string): string {
+  const header = Buffer.from(JSON.stringify({ alg: 'none', typ: 'at+jwt' })).toString('base64url');
+  return `${header}.${token.split('.')[1]}.`;
+}
+
 /** The credentials that a route takes. */
 function fitting({ callers }: Route): readonly string[] {
   const names = { host: 'a host key', device: 'a device', 'device-key': 'a device key', anybody: 'nobody' } as const;
-  return callers.map((caller) => (caller in names ? names[caller as keyof typeof names] : caller));
+  const fit = callers.map((caller) => (caller in names ? names[caller as keyof typeof names] : caller));
+  return callers.includes('device') ? [...fit, 'a device that is signed in'] : fit;
 }
 
 /** What is answered late, with 503 or not at all on purpose is left out: it is no fault. */
 function harmless(body: unknown): unknown {
   if (typeof body !== 'object' || body === null) return body;
   const harmful = { wait: 0, refuse: 0, loseResponses: 0, delay: { from: 0, to: 0 } };
-  return { ...body, ...Object.fromEntries(Object.entries(harmful).filter(([name]) => name in body)) };
+  // And nobody elsewhere is asked who they are.
+  const nobody = { issuer: 'http://127.0.0.1:9' };
+  const instead = Object.entries({ ...harmful, ...nobody }).filter(([name]) => name in body);
+  return { ...body, ...Object.fromEntries(instead) };
 }

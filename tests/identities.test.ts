@@ -286,7 +286,7 @@ describe('signing in with an identity provider', () => {
         clientId: 'gliders',
       });
     const nobody = await set('http://127.0.0.1:9');
-    expect(nobody.status).to.equal(502);
+    expect(nobody.status).to.equal(424);
     expect((nobody.body as ProblemDetails).detail).to.contain('http://127.0.0.1:9 does not answer as it must');
     expect(codeOf(await set('http://id.elsewhere.example'))).to.equal('request-invalid');
     const { body, text } = await call('GET', '/v1/identity-providers', world.operatorToken);

@@ -41,7 +41,7 @@ export const accountProblems = {
     advice: 'See with whom players may sign in here: GET /v1/account/providers.',
   },
   'identity-provider-fails': {
-    status: 502,
+    status: 424,
     title: 'The identity provider does not answer as it must',
     advice: 'Check its issuer and what the game is known by there; else try again soon.',
   },

@@ -132,12 +132,12 @@ function keyOf({ issuer, client_id: client, client_secret: secret }: ProviderSet
   return JSON.stringify([issuer, client, secret]);
 }
 
-/** The first line of what went wrong, with the code of what lies beneath, and without what was sent. */
+/** The first line of what went wrong, with what lies beneath, and without what was sent. */
 function reasonOf(error: unknown): string {
   const [first = ''] = error instanceof Error ? error.message.split('\n') : [String(error)];
-  let code: string | undefined;
-  for (let at: unknown = error; at instanceof Error; at = at.cause) {
-    if ('code' in at && typeof at.code === 'string') code = at.code;
+  let beneath: string | undefined;
+  for (let at = error instanceof Error ? error.cause : undefined; at instanceof Error; at = at.cause) {
+    beneath = 'code' in at && typeof at.code === 'string' ? at.code : at.message;
   }
-  return `${first.slice(0, 200)}${code === undefined ? '' : ` (${code})`}`;
+  return `${first.slice(0, 200)}${beneath === undefined ? '' : ` (${beneath.slice(0, 100)})`}`;
 }
