@@ -1,4 +1,4 @@
-/** Wrong tries at one thing, one after the other. Times in milliseconds since 1970, UTC. */
+/** Wrong tries at one thing, one after the other. Times in milliseconds by a clock that never jumps. */
 export interface WrongTries {
   readonly count: number;
   readonly lastAt: number;
@@ -18,7 +18,7 @@ export function waitAfter(count: number, free: number): number {
   return Math.min(longestWait, firstWait * 2 ** Math.min(20, count - free));
 }
 
-/** When the next try may be made, in milliseconds since 1970, UTC; in the past where it may be made now. */
+/** When the next try may be made, by the same clock; in the past where it may be made now. */
 export function nextTryAt({ count, lastAt }: WrongTries, free: number): number {
   return lastAt + waitAfter(count, free);
 }

@@ -89,7 +89,7 @@ export class SignInLimits {
     const free = this.#limits.of(environment)[sort];
     const tries = this.#tries(sort, key);
     if (tries === undefined || free === 0) return;
-    const waits = nextTryAt(tries, free) - this.#clock.now();
+    const waits = nextTryAt(tries, free) - this.#clock.monotonic();
     if (waits <= 0) return;
     this.#limits.ranInto.note(environment, sort, who);
     const retryAfter = Math.ceil(waits / 1000);
@@ -101,7 +101,7 @@ export class SignInLimits {
   /** @returns what to call if it was not wrong */
   #count(sort: Sort, key: string): () => void {
     const { count = 0 } = this.#tries(sort, key) ?? {};
-    keep(this.#wrong[sort], key, { count: count + 1, lastAt: this.#clock.now() });
+    keep(this.#wrong[sort], key, { count: count + 1, lastAt: this.#clock.monotonic() });
     return () => {
       const tries = this.#wrong[sort].get(key);
       if (tries === undefined) return;
@@ -112,7 +112,7 @@ export class SignInLimits {
 
   #tries(sort: Sort, key: string): WrongTries | undefined {
     const tries = this.#wrong[sort].get(key);
-    if (tries === undefined || this.#clock.now() - tries.lastAt < sorts[sort].forgottenAfter) return tries;
+    if (tries === undefined || this.#clock.monotonic() - tries.lastAt < sorts[sort].forgottenAfter) return tries;
     this.#wrong[sort].delete(key);
     return undefined;
   }
