@@ -21,6 +21,8 @@ interface Secrets {
   readonly session: string;
   /** p-2's, which was open. */
   readonly open: string;
+  /** Of those that know accounts: Maren's are there since the seventeenth. */
+  readonly deviceKey?: string;
 }
 
 /** The day after they were written: nothing in them is outdated yet. */
@@ -112,6 +114,24 @@ describe('a data folder that an earlier version wrote', () => {
           'records.progress/climbs.value',
           17,
         );
+      });
+
+      // Since the eighteenth an account may have neither password nor address.
+      const itWithAccounts = secrets.deviceKey !== undefined ? it : () => undefined;
+      itWithAccounts('lets in whoever had an account', async () => {
+        const as = async (key: string, route: string, body: object) => {
+          const headers = { Authorization: `Bearer ${key}` };
+          const response = await fetch(service.url + route, { method: 'POST', headers, body: JSON.stringify(body) });
+          return (await response.json()) as { [name: string]: never };
+        };
+        const device = await as(secrets.deviceKey ?? '', '/v1/devices', {
+          secret: 'a-device-that-comes-after-the-migration',
+        });
+        const shown = { email: 'Maren@highfell.example', password: 'a-warm-thermal' };
+        const { signedIn } = await as(device['token'] ?? '', '/v1/account/sign-in', shown);
+        const { accessToken } = signedIn as unknown as { accessToken: string };
+        const joined = await as(accessToken, '/v1/me/join', { host: 'tab' });
+        expect(joined).to.have.nested.property('records.progress/landings.value', 5);
       });
 
       it('knows its operators, and erases whom they erase', async () => {

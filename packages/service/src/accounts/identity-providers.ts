@@ -121,10 +121,11 @@ export class IdentityProviders {
     }
   }
 
-  /** What went wrong is for whoever runs the service; to others it fails. */
-  #failed({ issuer }: ProviderSettings, err: unknown): Refusal {
-    this.#log.warn({ err, issuer }, 'An identity provider does not answer as it must');
-    return new Refusal('identity-provider-fails', `${issuer} does not answer as it must: ${reasonOf(err)}.`);
+  #failed({ issuer }: ProviderSettings, error: unknown): Refusal {
+    // Only in words: what a provider has sent may hold what is nobody's business.
+    const reason = reasonOf(error);
+    this.#log.warn({ issuer, reason }, 'An identity provider does not answer as it must');
+    return new Refusal('identity-provider-fails', `${issuer} does not answer as it must: ${reason}.`);
   }
 }
 
