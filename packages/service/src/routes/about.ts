@@ -1,6 +1,7 @@
 import { manifestSchema } from '@vekkon/core/manifest-file';
 import { openApiDocument, problemCatalogue, Refusal, routes } from '@vekkon/protocol';
 import type { IRouter } from 'express';
+import { preparedJson } from '../prepared-json.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 
 /** What the service says of itself. */
@@ -21,8 +22,7 @@ export function serveAbout(router: IRouter, desk: Desk, version: string): void {
   }));
 
   // For editors, which then know what may be written in a manifest.
-  router.get('/manifest.schema.json', (_request, response) => void response.json(manifestSchema));
+  router.get('/manifest.schema.json', preparedJson(manifestSchema));
 
-  const document = openApiDocument(version);
-  router.get('/openapi.json', (_request, response) => void response.json(document));
+  router.get('/openapi.json', preparedJson(openApiDocument(version)));
 }
