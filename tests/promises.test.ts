@@ -111,6 +111,18 @@ describe('the description of the service', () => {
     expect(schema.properties).to.include.keys('progress', 'currencies', 'preferences', 'boards', 'tunables');
   });
 
+  it('tells what never changes compressed where that is taken, and not again to whoever has it', async () => {
+    for (const route of ['/openapi.json', '/manifest.schema.json']) {
+      const packed = await fetch(world.url + route, { headers: { 'Accept-Encoding': 'gzip' } });
+      const plain = await fetch(world.url + route, { headers: { 'Accept-Encoding': 'identity' } });
+      const encodings = [packed, plain].map(({ headers }) => headers.get('Content-Encoding'));
+      expect(encodings, route).to.deep.equal(['gzip', null]);
+      expect(await packed.json()).to.deep.equal(await plain.json());
+      const known = await fetch(world.url + route, { headers: { 'If-None-Match': packed.headers.get('ETag')! } });
+      expect([known.status, await known.text()]).to.deep.equal([304, '']);
+    }
+  });
+
   it('is OpenAPI 3.1, made from the shapes that check the requests', async () => {
     const document = (await (await fetch(`${world.url}/openapi.json`)).json()) as {
       openapi: string;

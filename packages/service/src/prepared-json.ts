@@ -12,7 +12,7 @@ export function preparedJson(content: object): RequestHandler {
   let packed: Buffer | undefined;
   return (request, response) => {
     response.set({ 'Content-Type': 'application/json; charset=utf-8', ETag: etag, Vary: 'Accept-Encoding' });
-    if (request.fresh) return void response.status(304).end();
+    if (request.get('If-None-Match') === etag) return void response.status(304).end();
     if (request.acceptsEncodings(['gzip', 'identity']) !== 'gzip') return void response.end(plain);
     packed ??= gzipSync(plain);
     response.set('Content-Encoding', 'gzip').end(packed);
