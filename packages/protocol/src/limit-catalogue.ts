@@ -20,7 +20,7 @@ export const limitCatalogue = {
   deviceBytes: { usual: 16 * MiB, words: 'Bytes that one device sends in a minute' },
   deviceAtOnce: { usual: 16, words: 'Calls of one device at the same time' },
   addressAtOnce: { usual: 512, words: 'Calls of one address at the same time' },
-  newAccounts: { usual: 100, words: 'Accounts made from one address in an hour' },
+  newAccounts: { usual: 300, words: 'Accounts made from one address in an hour' },
   newAccountsOfKey: { usual: 20_000, words: 'Accounts made with one device key in an hour' },
   signInsOfAccount: { usual: 60, words: 'Sign-ins to one account in an hour' },
   signInsOfKey: { usual: 6_000, words: 'Tries to sign in with one device key in a minute' },
