@@ -46,7 +46,7 @@ export function openSqlite(folder: string): SqliteEngine {
   writer.pragma('busy_timeout = 5000');
   // What a savepoint may have to bring back is kept in memory, not in a file.
   writer.pragma('temp_store = MEMORY');
-  writer.pragma('cache_size = -32768');
+  writer.pragma('cache_size = -65536');
   // Each checkpoint flushes twice: after some 16 MiB of commits, not after 4.
   writer.pragma('wal_autocheckpoint = 4000');
   const kept = keepingStatements(writer);
@@ -155,7 +155,7 @@ export function openForReads(folder: string): Kysely<Tables> {
   const reader = new Database(path.join(folder, databaseName));
   reader.pragma('query_only = ON');
   // What is mapped needs no copy of it; this is for what still stands in the log.
-  reader.pragma('cache_size = -8192');
+  reader.pragma('cache_size = -16384');
   reader.pragma('mmap_size = 268435456');
   return kyselyOn(keepingStatements(reader));
 }
