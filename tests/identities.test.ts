@@ -296,6 +296,25 @@ describe('signing in with an identity provider', () => {
     );
   });
 
+  it('takes an issuer as the provider writes it, with a slash at its end or without', async () => {
+    const club = await IdentityProviderStandIn.start();
+    const set = (issuer: string) =>
+      world.operator.identities.set('ridge-club', { title: 'Ridge Club', issuer, clientId: 'gliders' });
+    const plainly = (await set(`${club.issuer}/`)).issuer;
+    expect(plainly).to.equal(club.issuer);
+    club.path = '/pilots/';
+    expect((await set(club.issuer)).issuer).to.match(/\/pilots\/$/);
+    const { token } = await newDevice();
+    const { body } = await call('POST', '/v1/account/providers/ridge-club/begin', token, {});
+    const { url, attempt } = body as BeginIdentityResponse;
+    const back = (await fetch(url, { redirect: 'manual' })).headers.get('Location')!;
+    const code = codeShown(await browse(back));
+    const done = await call('POST', '/v1/account/providers/finish', token, { attempt, code });
+    expect(done.status, done.text).to.equal(200);
+    await world.operator.identities.remove('ridge-club');
+    await club.close();
+  });
+
   it('lets nobody in with a provider that was removed, and everybody again once it is back', async () => {
     person('patient');
     const { player } = await signedIn((await newDevice()).token);

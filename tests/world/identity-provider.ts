@@ -41,6 +41,8 @@ export class IdentityProviderStandIn {
   /** Who is let in next: nobody is asked for a password here. */
   person: KnownPerson = { sub: 'maren', email: 'maren@highfell.example', email_verified: true };
   lies: Lies = {};
+  /** What stands behind its address in its issuer. */
+  path = '';
   /** How often codes were turned into tokens. */
   exchanged = 0;
 
@@ -64,7 +66,7 @@ export class IdentityProviderStandIn {
   }
 
   get issuer(): string {
-    return `http://127.0.0.1:${(this.#server.address() as AddressInfo).port}`;
+    return `http://127.0.0.1:${(this.#server.address() as AddressInfo).port}${this.path}`;
   }
 
   async close(): Promise<void> {
@@ -76,13 +78,15 @@ export class IdentityProviderStandIn {
     const url = new URL(request.url ?? '/', this.issuer);
     const json = (body: object, status = 200) =>
       response.writeHead(status, { 'Content-Type': 'application/json' }).end(JSON.stringify(body));
-    switch (url.pathname) {
+    const base = this.path.replace(/\/$/, '');
+    const at = `http://${url.host}${base}`;
+    switch (url.pathname.slice(base.length)) {
       case '/.well-known/openid-configuration':
         return void json({
           issuer: this.issuer,
-          authorization_endpoint: `${this.issuer}/authorize`,
-          token_endpoint: `${this.issuer}/token`,
-          jwks_uri: `${this.issuer}/keys`,
+          authorization_endpoint: `${at}/authorize`,
+          token_endpoint: `${at}/token`,
+          jwks_uri: `${at}/keys`,
           response_types_supported: ['code'],
           subject_types_supported: ['public'],
           id_token_signing_alg_values_supported: ['RS256'],

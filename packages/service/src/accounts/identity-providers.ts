@@ -49,10 +49,10 @@ export class IdentityProviders {
     this.#log = log;
   }
 
-  /** Asks a provider who it is. @throws Refusal `identity-provider-fails`, in words */
-  async check(provider: ProviderSettings): Promise<void> {
+  /** Asks a provider who it is. @returns its issuer as it writes it itself @throws Refusal `identity-provider-fails`, in words */
+  async check(provider: ProviderSettings): Promise<string> {
     this.#held.delete(keyOf(provider));
-    await this.#configurationOf(provider);
+    return (await this.#configurationOf(provider)).serverMetadata().issuer;
   }
 
   /** @param returnTo where the provider sends the browser back to */

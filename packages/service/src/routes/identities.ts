@@ -91,11 +91,10 @@ export function serveIdentities(desk: Desk): void {
   serveRoute(desk, routes.setIdentityProvider, async ({ params, body, environment, principal }) => {
     const place = environment();
     const { title, clientId } = body;
-    const issuer = body.issuer.replace(/\/$/, '');
     const known = (await reader.accounts.providers(place.number)).find(({ name }) => name === params.provider);
     const secret = body.clientSecret === undefined ? (known?.client_secret ?? null) : body.clientSecret;
     // What would not work is refused now, with the reason, and not when the first player meets it.
-    await accounts.providers.check({ issuer, client_id: clientId, client_secret: secret });
+    const issuer = await accounts.providers.check({ issuer: body.issuer, client_id: clientId, client_secret: secret });
     await writer.do('setIdentityProvider', {
       ...{ environment: place.number, name: params.provider, title, issuer, clientId },
       ...{ clientSecret: secret, by: nameOf(principal) },
