@@ -229,6 +229,9 @@ describe('signing in with an identity provider', () => {
       made.searchParams.set('state', 'made-up');
       expect(refusedAs(await browse(made.href))).to.equal('link-over');
       expect(post.exchanged).to.equal(exchanged);
+      // However many somebody makes up, others come back.
+      for (let times = 0; times < 110; times++) await fetch(made, { redirect: 'manual' });
+      expect(codeShown(await browse((await begin(token)).url))).to.match(/^[2-9A-Z]{4}-[2-9A-Z]{4}$/);
     });
 
     it('a code alone is good for nothing: not on another device, and not after five wrong ones', async () => {

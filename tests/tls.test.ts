@@ -6,6 +6,7 @@ import { connect } from 'node:tls';
 import { expect } from 'chai';
 import { generate } from 'selfsigned';
 import { openLog, startService, type Service } from '@vekkon/service';
+import { until } from './world/until.js';
 
 /** Writes a certificate for this machine with its key; @returns the certificate */
 async function issue(folder: string): Promise<string> {
@@ -80,13 +81,10 @@ describe('a service with a certificate of its own', () => {
 
   it('takes up a certificate that was renewed, and keeps the one before where the new one can’t be used', async () => {
     writeFileSync(files.certificate, 'no certificate at all');
-    while (!log().includes('used on')) await get('/health', certificate);
+    await until(async () => log().includes('used on'));
     expect((await get('/health', certificate)).status).to.equal(200);
     const renewed = await issue(folder);
-    for (;;) {
-      const answer = await get('/health', renewed).catch(() => undefined);
-      if (answer?.status === 200) break;
-    }
+    await until(async () => (await get('/health', renewed).catch(() => undefined))?.status === 200);
     const old = await get('/health', certificate).catch((error: NodeJS.ErrnoException) => error.code);
     expect(old).to.be.oneOf([
       'DEPTH_ZERO_SELF_SIGNED_CERT',

@@ -3,7 +3,7 @@ import type { Clock, Credential, EnvironmentRow, FeedEvent, Reader, Writer } fro
 import type { Request, Response } from 'express';
 import { addressOf } from './limits/counted.js';
 import { tokenInCookie } from './console-cookie.js';
-import type { Environments } from './environments.js';
+import { allowsOrigin, type Environments } from './environments.js';
 import type { StreamReader } from './open-streams.js';
 import type { SigningKeys } from './accounts/signing-keys.js';
 import { hashToken, newToken } from './tokens.js';
@@ -201,8 +201,9 @@ export class Access {
   #checkOrigin(request: Request, { environment }: { readonly environment: number }): void {
     const origin = request.get('Origin');
     if (origin === undefined || isOwnOrigin(origin, request)) return;
-    const { origins, game, name } = this.#environments.numbered(environment);
-    if (origins === null || (JSON.parse(origins) as readonly string[]).includes(origin)) return;
+    const place = this.#environments.numbered(environment);
+    if (allowsOrigin(place, origin)) return;
+    const { game, name } = place;
     throw new Refusal(
       'origin-not-allowed',
       `Pages of ${origin} may not call ${game}/${name}: an admin allows it with "vekkon game origins --allow ${origin}".`,

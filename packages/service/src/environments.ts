@@ -31,3 +31,8 @@ export class Environments {
     if (event.what === 'environment') this.#byNumber.set(event.row.number, event.row);
   }
 }
+
+/** May pages of a web origin take part in an environment's games? */
+export function allowsOrigin({ origins }: EnvironmentRow, origin: string): boolean {
+  return origins === null || (JSON.parse(origins) as readonly string[]).includes(origin);
+}

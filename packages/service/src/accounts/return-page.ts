@@ -19,11 +19,10 @@ export function returnFromProvider(desk: Desk): (request: Request, response: Res
     const { state } = request.query;
     let goesTo: string | null = null;
     try {
-      const known = desk.signInLimits.enter(request, undefined);
-      const begun = await writer.do('claimIdentityTry', {
-        stateHash: hashToken(typeof state === 'string' ? state : ''),
-      });
-      known.takeBack();
+      const stateHash = hashToken(typeof state === 'string' ? state : '');
+      // A state can't be guessed: who makes some up is in nobody's way, not even the writer's.
+      if (!(await reader.accounts.hasIdentityTry(stateHash))) throw new Refusal('link-over');
+      const begun = await writer.do('claimIdentityTry', { stateHash });
       goesTo = begun.return_to;
       const { environment, nonce, verifier, hash } = begun;
       const providers = await reader.accounts.providers(environment);

@@ -3,6 +3,7 @@ import { rfc3339, type EnvironmentRow, type IdentityProviderRow } from '@vekkon/
 import { deviceOf, nameOf } from '../access.js';
 import { ownAccount, signedInAs } from '../accounts/signing-in.js';
 import { returnPath } from '../accounts/return-page.js';
+import { allowsOrigin } from '../environments.js';
 import { addressOf } from '../limits/counted.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { hashToken, newToken } from '../tokens.js';
@@ -115,10 +116,10 @@ export function serveIdentities(desk: Desk): void {
   }
 
   /** A browser is sent on only to where the game may be: what it brings is good for nothing elsewhere, and still. */
-  function checkReturn({ origins, game, name }: EnvironmentRow, returnTo: string): void {
+  function checkReturn(place: EnvironmentRow, returnTo: string): void {
     const { origin } = new URL(returnTo);
-    if (isLoopback(returnTo) || origin === new URL(accounts.url).origin) return;
-    if (origins === null || (JSON.parse(origins) as readonly string[]).includes(origin)) return;
+    if (isLoopback(returnTo) || origin === new URL(accounts.url).origin || allowsOrigin(place, origin)) return;
+    const { game, name } = place;
     throw new Refusal(
       'origin-not-allowed',
       `Nobody is sent on to ${origin}: an admin allows it with "vekkon game origins --allow ${origin}" for ${game}/${name}.`,

@@ -70,6 +70,12 @@ export class AccountReads {
       .execute();
   }
 
+  /** Has a device begun to sign in with an identity provider, under this hash of a state? */
+  async hasIdentityTry(stateHash: string): Promise<boolean> {
+    const query = this.#db.selectFrom('identity_tries').select('hash').where('state_hash', '=', stateHash);
+    return (await query.executeTakeFirst()) !== undefined;
+  }
+
   /** Whose an identity is. */
   async byIdentity(environment: number, issuer: string, subject: string): Promise<AccountRow | undefined> {
     return this.#db
