@@ -86,6 +86,17 @@ export function keptInsert<Name extends keyof Tables>(
 }
 
 /** A query's parameters with the values that were given for it. */
-export function given(parameters: readonly unknown[], values: readonly unknown[]): unknown[] {
+export function given(parameters: readonly unknown[], values: readonly unknown[]): readonly unknown[] {
+  if (areInOrder(parameters, values)) return values;
   return parameters.map((one) => (one instanceof Given ? values[one.position] : one));
+}
+
+/** Do a query's parameters stand just as its values are given? */
+function areInOrder(parameters: readonly unknown[], values: readonly unknown[]): boolean {
+  if (parameters.length !== values.length) return false;
+  for (let position = 0; position < parameters.length; position++) {
+    const one = parameters[position];
+    if (!(one instanceof Given) || one.position !== position) return false;
+  }
+  return true;
 }

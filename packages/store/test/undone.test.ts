@@ -9,18 +9,19 @@ import { openSqlite, type SqliteEngine } from '../src/engines/sqlite/sqlite-engi
 import type { FeedEvent } from '../src/feed.js';
 import { migrate } from '../src/migrations/index.js';
 import { TrustedTime } from '../src/writer/trusted-time.js';
+import { Held } from '../src/writer/held.js';
 import { NotedMap, Notes } from '../src/writer/undoable.js';
 import { writerHere, type Writer } from '../src/writer/writer.js';
 
 type Step =
-  | { readonly do: 'set'; readonly key: number; readonly value: number }
+  | { readonly do: 'set' | 'set last'; readonly key: number; readonly value: number }
   | { readonly do: 'delete'; readonly key: number }
   | { readonly do: 'begin' | 'undo' | 'keep' };
 
 const key = fc.integer({ min: 0, max: 4 });
 const steps = fc.array(
   fc.oneof(
-    fc.record({ do: fc.constant('set' as const), key, value: fc.integer() }),
+    fc.record({ do: fc.constantFrom('set' as const, 'set last' as const), key, value: fc.integer() }),
     fc.record({ do: fc.constant('delete' as const), key }),
     fc.record({ do: fc.constantFrom('begin' as const, 'undo' as const, 'keep' as const) }),
   ),
@@ -36,8 +37,9 @@ describe('what is taken note of in memory', () => {
         let plain = new Map<number, number>();
         const begun: { readonly mark: number; readonly then: Map<number, number> }[] = [];
         for (const step of made) {
-          if (step.do === 'set') {
-            noted.set(step.key, step.value);
+          if (step.do === 'set' || step.do === 'set last') {
+            if (step.do === 'set') noted.set(step.key, step.value);
+            else noted.setLast(step.key, step.value);
             plain.set(step.key, step.value);
           } else if (step.do === 'delete') {
             noted.delete(step.key);
@@ -55,6 +57,48 @@ describe('what is taken note of in memory', () => {
         }
         for (let one = 0; one < 5; one++) expect(noted.get(one)).to.equal(plain.get(one));
         expect([noted.size, [...noted.keys()].sort()]).to.deep.equal([plain.size, [...plain.keys()].sort()]);
+      }),
+      { numRuns: 2_000 },
+    );
+  });
+});
+
+describe('what is held', () => {
+  const held = fc.array(
+    fc.oneof(
+      fc.record({ do: fc.constant('keep' as const), key, bytes: fc.integer({ min: 1, max: 60 }) }),
+      fc.record({ do: fc.constantFrom('forget' as const, 'look' as const), key }),
+      fc.record({ do: fc.constantFrom('begin' as const, 'undo' as const) }),
+    ),
+    { maxLength: 40 },
+  );
+
+  it('is what was kept last, as much of it as there is room for, and as before where that is undone', () => {
+    fc.assert(
+      fc.property(held, (made) => {
+        const notes = new Notes();
+        const kept = new Held<number, { readonly bytes: number }>(notes, 100);
+        const all = () => [0, 1, 2, 3, 4].map((one) => kept.of(one)?.bytes);
+        let begun: { readonly mark: number; readonly then: readonly (number | undefined)[] } | undefined;
+        for (const step of made) {
+          if (step.do === 'keep') {
+            kept.keep(step.key, { bytes: step.bytes });
+            expect(kept.of(step.key)).to.deep.equal({ bytes: step.bytes });
+          } else if (step.do === 'forget') {
+            kept.forget(step.key);
+            expect(kept.of(step.key)).to.equal(undefined);
+          } else if (step.do === 'begin') begun = { mark: notes.begin(), then: all() };
+          else if (step.do === 'undo' && begun !== undefined) {
+            notes.undo(begun.mark);
+            expect(all()).to.deep.equal(begun.then);
+            begun = undefined;
+          }
+          expect(all().reduce<number>((sum, bytes) => sum + (bytes ?? 0), 0)).to.be.at.most(100);
+        }
+        // Whatever was undone, it knows how much it holds: all that there is room for stays.
+        for (let one = 0; one < 5; one++) kept.forget(one);
+        for (let one = 0; one < 5; one++) kept.keep(one, { bytes: 20 });
+        expect(all()).to.deep.equal([20, 20, 20, 20, 20]);
       }),
       { numRuns: 2_000 },
     );
@@ -206,6 +250,96 @@ describe('a commit that fails', () => {
       'store-not-writable',
     ]);
     expect(JSON.parse((await save('ses_2', 2)).outcome)).to.have.nested.property('records.progress/climbs.value', 2);
+  });
+});
+
+describe('a command that is refused after it has written', () => {
+  const clock = { now: () => Date.parse('2026-11-23T12:00:00Z'), monotonic: () => 1_000_000 };
+
+  it('undoes what it wrote alone: its neighbours are applied once, whoever else is refused and how often', async () => {
+    const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-alone-'));
+    const engine = openSqlite(folder);
+    await migrate(engine.writing);
+    engine.countCommits();
+    let transactions = 0;
+    const counting: SqliteEngine = {
+      ...engine,
+      transact: (work, at) => {
+        transactions++;
+        return engine.transact(work, at);
+      },
+    };
+    const writer = writerHere(counting, clock, new TrustedTime(undefined, clock.now(), clock.monotonic()));
+    const told: string[] = [];
+    writer.follow((event) => {
+      if (event.what === 'joined') told.push(event.player);
+    });
+    const { number: environment } = await writer.do('createEnvironment', {
+      game: 'highfell-gliders',
+      name: 'dev',
+      isLive: false,
+      leaseSeconds: 60,
+      manifest: { manifest: highfell.manifest, source: '' },
+      origins: null,
+      keys: [],
+      by: 'maren@highfell.example',
+    });
+    const join = (player: string, session: string) =>
+      writer.do('join', {
+        environment,
+        player,
+        session,
+        host: 'ridge-eu-1',
+        instance: null,
+        device: null,
+        attempt: null,
+        name: null,
+        attributes: {},
+        manifest: null,
+        waits: false,
+      });
+    const save = async (session: string, number: number) => {
+      const { outcome } = await writer.do('save', {
+        environment,
+        session,
+        number,
+        seen: number,
+        answered: number - 1,
+        device: null,
+        transactions: [{ changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] }],
+        leave: false,
+      });
+      return (JSON.parse(outcome) as { records: { [key: string]: { value: number } } }).records['progress/climbs']
+        ?.value;
+    };
+    await Promise.all([join('p-1', 'ses_1'), join('p-2', 'ses_2')]);
+    const before = transactions;
+    for (let number = 1; number <= 150; number++) {
+      // The id of an open session is taken: that shows only once the player was made.
+      const refuses = number % 70 === 1;
+      const outcomes = await Promise.allSettled([
+        save('ses_1', number),
+        refuses ? join('p-3', 'ses_1') : save('ses_2', 0),
+        save('ses_2', number),
+      ]);
+      expect(outcomes.map((one) => (one.status === 'fulfilled' ? one.value : 'refused'))).to.deep.equal([
+        number,
+        'refused',
+        number,
+      ]);
+    }
+    expect(transactions - before).to.equal(150);
+    expect(told).to.deep.equal(['p-1', 'p-2']);
+    const players = await engine.writing.selectFrom('players').select(['id', 'seen']).orderBy('id').execute();
+    expect(players.map(({ id }) => id)).to.deep.equal(['p-1', 'p-2']);
+    const revisions = await engine.writing
+      .selectFrom('history')
+      .select(({ fn }) => fn.countAll<number>().as('rows'))
+      .where('key', '=', 'progress/climbs')
+      .executeTakeFirstOrThrow();
+    expect(revisions.rows).to.equal(2 * 151);
+    await engine.close(clock.now());
+    rmSync(folder, { recursive: true });
   });
 });
 

@@ -11,7 +11,7 @@ export interface Engine {
    * One transaction: when this resolves, everything that `work` wrote has been
    * flushed to disk; where it rejects, none of it is there.
    *
-   * @param work what writes
+   * @param work what writes; may be called again, after all that it wrote was undone
    * @param at   of its outcome the time that is trusted, milliseconds since 1970: kept, so that a later start knows
    *   when this one was
    */

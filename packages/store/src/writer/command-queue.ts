@@ -8,7 +8,9 @@ import type { Stamp, WriterContext } from './context.js';
 import { crossed, type Crossed } from '../crossing.js';
 import { FoundByInWork } from './found-by-in-work.js';
 import { FeedInWork } from './feed-in-work.js';
-import { HeldRecordsOfPlayers } from './held-records.js';
+import { Held } from './held.js';
+import { mostRecordsHeld } from './held-records.js';
+import { mostSessionsHeld } from './held-sessions.js';
 import { HostInstances } from './host-instances.js';
 import { Leases } from './leases.js';
 import { NotedOfDevices } from './note-play.js';
@@ -59,8 +61,10 @@ export class CommandQueue {
     this.#context = {
       db: engine.writing,
       runMany: (statement, rows) => engine.runMany(statement, rows),
+      notes,
       environments: new NotedMap(notes),
-      held: new HeldRecordsOfPlayers(notes),
+      held: new Held(notes, mostRecordsHeld),
+      heldSessions: new Held(notes, mostSessionsHeld),
       manifests: new Manifests(engine.writing, new NotedMap(notes)),
       leases: new Leases(startedAt, notes),
       instances: new HostInstances(engine.writing, notes),
@@ -68,7 +72,7 @@ export class CommandQueue {
       foundBy: new FoundByInWork(engine.writing, new NotedMap(notes)),
       feed: new FeedInWork(notes),
       changedMeanwhile: new ChangedMeanwhile(),
-      notedOfDevices: new NotedOfDevices(),
+      notedOfDevices: new NotedOfDevices(notes),
     };
   }
 
@@ -105,7 +109,11 @@ export class CommandQueue {
   async #commit(batch: GivenCommand[]): Promise<readonly Answer[]> {
     try {
       const answers = await this.#engine.transact(
-        () => this.#applyAll(batch),
+        () => {
+          // It may be played again.
+          this.#notes.undo(0);
+          return this.#applyAll(batch);
+        },
         () => batch.at(-1)?.input.agesBy ?? 0,
       );
       this.#notes.keep();

@@ -6,20 +6,27 @@ import type { EnvironmentRow, Tables } from '../tables.js';
 import type { ChangedMeanwhile } from './changed-meanwhile.js';
 import type { FoundByInWork } from './found-by-in-work.js';
 import type { FeedInWork } from './feed-in-work.js';
-import type { HeldRecordsOfPlayers } from './held-records.js';
+import type { Held } from './held.js';
+import type { HeldRecords } from './held-records.js';
+import type { HeldSession } from './held-sessions.js';
 import type { HostInstances } from './host-instances.js';
 import type { KnownBoard } from './known-boards.js';
 import type { Leases } from './leases.js';
 import type { NotedOfDevices } from './note-play.js';
-import type { NotedMap } from './undoable.js';
+import type { NotedMap, Notes } from './undoable.js';
 
 /** What every command of the writer works with. */
 export interface WriterContext {
   readonly db: Kysely<Tables>;
   readonly runMany: Engine['runMany'];
+  /** What the command took note of in memory, to be undone. */
+  readonly notes: Notes;
   /** As they stand now: only the writer changes them. */
   readonly environments: NotedMap<number, EnvironmentRow>;
-  readonly held: HeldRecordsOfPlayers;
+  /** The records of the players who were written last, by their number. */
+  readonly held: Held<number, HeldRecords>;
+  /** The open sessions that saved last, by their id. */
+  readonly heldSessions: Held<string, HeldSession>;
   readonly manifests: Manifests;
   readonly leases: Leases;
   readonly instances: HostInstances;

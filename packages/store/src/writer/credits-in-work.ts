@@ -36,18 +36,20 @@ export class CreditsInWork {
    * @param times when the transactions happened
    */
   async load(transactions: readonly Transaction[], manifest: Manifest, times: readonly number[]): Promise<void> {
-    for (const change of transactions.flatMap(({ changes }) => changes)) {
-      if (change.op !== 'credit') continue;
-      const key = currentKey(change.key, manifest);
-      const declaration = manifest.records[key];
-      if (declaration?.kind !== 'currency' || declaration.creditLimit === undefined || this.#credited.has(key))
-        continue;
-      const period = creditPeriods[declaration.creditLimit.per];
-      const beginnings = new Set(times.map((at) => minuteOf(at - period)));
-      const found: Credited[] = [];
-      for (const one of storedKeys(key, manifest)) found.push(...(await this.#creditedSince(one, beginnings)));
-      this.#credited.set(key, found);
+    for (const { changes } of transactions) {
+      for (const change of changes) if (change.op === 'credit') await this.#loadOne(change.key, manifest, times);
     }
+  }
+
+  async #loadOne(named: string, manifest: Manifest, times: readonly number[]): Promise<void> {
+    const key = currentKey(named, manifest);
+    const declaration = manifest.records[key];
+    if (declaration?.kind !== 'currency' || declaration.creditLimit === undefined || this.#credited.has(key)) return;
+    const period = creditPeriods[declaration.creditLimit.per];
+    const beginnings = new Set(times.map((at) => minuteOf(at - period)));
+    const found: Credited[] = [];
+    for (const one of storedKeys(key, manifest)) found.push(...(await this.#creditedSince(one, beginnings)));
+    this.#credited.set(key, found);
   }
 
   /** How much was credited after a moment, what this command did included. */

@@ -19,9 +19,9 @@ import {
 import { CheckpointsInWork } from './checkpoints-in-work.js';
 import { CreditsInWork } from './credits-in-work.js';
 import { given, keptQuery, type Compiled } from '../kept-query.js';
-import type { HistoryTable, NewLedgerRow, NewTrashRow, PlayerRow } from '../tables.js';
+import type { HistoryTable, NewTrashRow, PlayerRow } from '../tables.js';
 import type { WriterContext } from './context.js';
-import type { HeldRecords } from './held-records.js';
+import type { HeldRecords, HowItLies } from './held-records.js';
 import { historyDigest } from '../history-digest.js';
 
 /** Where a change came from, as history and ledger keep it. */
@@ -67,40 +67,35 @@ export class RecordsInWork {
   readonly #place: Place;
   readonly #environment: number;
   readonly #player: number;
-  readonly #records: Map<string, StoredRecord>;
-  readonly #seenOf: Map<string, number>;
-  readonly #bytesOf: Map<string, number>;
-  /** Rows that lie under former keys, by the key of now. */
-  readonly #formerRows: Map<string, string>;
-  readonly #manifest: Manifest;
+  readonly #held: Omit<HeldRecords, 'seen'>;
+  /** As they are held, until something is set: a copy from then on. */
+  #records: Map<string, StoredRecord> | undefined;
+  readonly #bytesOf = new Map<string, number>();
   #bytes: number;
   readonly #history: Omit<HistoryTable, 'player' | 'seen' | 'digest'>[] = [];
-  readonly #ledger: NewLedgerRow[] = [];
+  readonly #ledger: (Origin & { readonly line: LedgerLine })[] = [];
   readonly #trash: NewTrashRow[] = [];
   readonly #changed = new Map<string, { readonly record: StoredRecord; readonly text: string }>();
 
-  private constructor(place: Place, { number: player, environment }: WhoseRecords, held: HeldRecords) {
+  private constructor(place: Place, { number: player, environment }: WhoseRecords, held: Omit<HeldRecords, 'seen'>) {
     this.#place = place;
     this.#environment = environment;
     this.#player = player;
     this.checkpoints = new CheckpointsInWork(place, player);
     this.credits = new CreditsInWork(place.db, player);
-    this.#records = new Map(held.records);
-    this.#seenOf = new Map(held.seenOf);
-    this.#bytesOf = new Map(held.bytesOf);
-    this.#formerRows = new Map(held.formerRows);
-    this.#manifest = held.manifest;
+    this.#held = held;
     this.#bytes = held.bytes;
   }
 
   static async load(place: Place, player: WhoseRecords, manifest: Manifest): Promise<RecordsInWork> {
     const { number } = player;
-    const held = place.held.of(number, manifest) ?? heldFrom(await recordsOf(place.db, number), manifest);
-    return new RecordsInWork(place, player, held);
+    const held = place.held.of(number);
+    if (held?.manifest === manifest) return new RecordsInWork(place, player, held);
+    return new RecordsInWork(place, player, heldFrom(await recordsOf(place.db, number), manifest));
   }
 
   get records(): Records {
-    return this.#records;
+    return this.#records ?? this.#held.records;
   }
 
   /** The keys that this command changed. */
@@ -111,17 +106,19 @@ export class RecordsInWork {
   /** About how many bytes this command's revisions and ledger lines take. */
   get writtenBytes(): number {
     const values = this.#history.reduce((sum, { value }) => sum + utf8Bytes(value) + rowBytes, 0);
-    return this.#ledger.reduce((sum, { reason }) => sum + utf8Bytes(reason) + rowBytes, values);
+    return this.#ledger.reduce((sum, { line }) => sum + utf8Bytes(line.reason) + rowBytes, values);
   }
 
   /** The keys changed after the player's commit `seen`, by whomever. */
   changedSince(seen: number): string[] {
-    return [...this.#seenOf].filter(([, at]) => at > seen).map(([key]) => key);
+    const keys: string[] = [];
+    for (const [key, lies] of this.#held.lies) if (lies.seen > seen && !this.#changed.has(key)) keys.push(key);
+    return [...keys, ...this.#changed.keys()];
   }
 
   /** Applies a transaction whole, or leaves everything as it is. */
   apply(transaction: Transaction, rules: Rules, origin: Origin, { spoken, byPlayer, seen }: Sender): Outcome {
-    const outcome = applyTransaction(this.#records, transaction, rules, new Date(origin.at).toISOString(), {
+    const outcome = applyTransaction(this.records, transaction, rules, new Date(origin.at).toISOString(), {
       spoken,
       byPlayer,
       checkpoints: this.checkpoints.atHand(seen),
@@ -154,19 +151,20 @@ export class RecordsInWork {
     } = {},
   ): void {
     const { session, by, label, at } = origin;
+    if (records.size > 0) this.#records ??= new Map(this.#held.records);
     for (const [key, record] of records) {
       const text = texts.get(key) ?? JSON.stringify(record.value);
       const bytes = utf8Bytes(text);
-      this.#bytes += bytes - (this.#bytesOf.get(key) ?? 0);
+      this.#bytes += bytes - this.#bytesOfRecord(key);
       this.#bytesOf.set(key, bytes);
-      const follows = this.#records.get(key)?.revision ?? 0;
-      this.#records.set(key, record);
+      const follows = this.records.get(key)?.revision ?? 0;
+      this.#records?.set(key, record);
       this.#changed.set(key, { record, text });
       const { revision } = record;
       this.#history.push({ key, revision, follows, value: text, removed: flagOf(record), at, session, by, label });
     }
     for (const line of ledger) {
-      this.#ledger.push({ ...line, player: this.#player, at, session, by, label });
+      this.#ledger.push({ line, at, session, by, label });
       if (line.op === 'credit') this.credits.add(line.key, at, line.amount);
     }
     for (const { key, record, by: why } of trash) {
@@ -189,35 +187,30 @@ export class RecordsInWork {
   async write(seen: number, now: number): Promise<void> {
     const player = this.#player;
     this.#place.changedMeanwhile.note(player);
+    const { manifest } = this.#held;
+    const lies = new Map<string, HowItLies>(this.#held.lies);
     const rows: unknown[][] = [];
     for (const [key, { record, text }] of this.#changed) {
-      this.#seenOf.set(key, seen);
-      await this.#dropFormerRow(key);
+      lies.set(key, { seen, bytes: this.#bytesOfRecord(key) });
       rows.push([player, key, record.revision, text, flagOf(record), seen, now]);
     }
+    const formerRows = await this.#dropFormerRows();
     await this.#runAll(upsertRecord.compiled(this.#place.db), rows);
-    await this.#place.foundBy.changed(this.#environment, player, this.#manifest, this.#changed);
+    await this.#place.foundBy.changed(this.#environment, player, manifest, this.#changed);
     const history = this.#history.map((row) => {
       const { key, revision, follows, value, removed, at, session, by, label } = row;
       const digest = historyDigest(player, { key, revision, follows, value, removed, seen, at });
       return [player, key, revision, value, removed, seen, at, session, by, label, follows, digest];
     });
     await this.#runAll(insertHistory.compiled(this.#place.db), history);
-    const ledger = this.#ledger.map((line) => {
-      const { key, at, op, amount, balance, reason, count, session, by, label } = line;
+    const ledger = this.#ledger.map(({ line, at, session, by, label }) => {
+      const { key, op, amount, balance, reason, count } = line;
       return [player, key, at, op, amount, balance, reason, count, session, by, label];
     });
     await this.#runAll(insertLedger.compiled(this.#place.db), ledger);
     await this.credits.write();
     for (const row of this.#trash) await this.#place.db.insertInto('trash').values(row).execute();
-    this.#place.held.keep(player, {
-      manifest: this.#manifest,
-      records: this.#records,
-      seenOf: this.#seenOf,
-      bytesOf: this.#bytesOf,
-      formerRows: this.#formerRows,
-      bytes: this.#bytes,
-    });
+    this.#place.held.keep(player, { manifest, seen, records: this.records, lies, formerRows, bytes: this.#bytes });
   }
 
   async #runAll({ query, parameters }: Compiled, rows: readonly (readonly unknown[])[]): Promise<void> {
@@ -228,11 +221,22 @@ export class RecordsInWork {
     );
   }
 
-  async #dropFormerRow(key: string): Promise<void> {
-    const former = this.#formerRows.get(key);
-    if (former === undefined) return;
-    this.#formerRows.delete(key);
-    await this.#place.db.deleteFrom('records').where('player', '=', this.#player).where('key', '=', former).execute();
+  /** What was written anew lies under its key of now alone. @returns the rows that still lie under former keys */
+  async #dropFormerRows(): Promise<ReadonlyMap<string, string>> {
+    const { formerRows } = this.#held;
+    if (formerRows.size === 0) return formerRows;
+    const stay = new Map(formerRows);
+    for (const key of this.#changed.keys()) {
+      const former = stay.get(key);
+      if (former === undefined) continue;
+      stay.delete(key);
+      await this.#place.db.deleteFrom('records').where('player', '=', this.#player).where('key', '=', former).execute();
+    }
+    return stay;
+  }
+
+  #bytesOfRecord(key: string): number {
+    return this.#bytesOf.get(key) ?? this.#held.lies.get(key)?.bytes ?? 0;
   }
 
   #checkSizes(texts: ReadonlyMap<string, string>): ChangeProblem | undefined {
@@ -240,7 +244,7 @@ export class RecordsInWork {
     for (const [key, text] of texts) {
       const tooLarge = checkRecordSize(text);
       if (tooLarge !== undefined) return { ...tooLarge, key };
-      bytes += utf8Bytes(text) - (this.#bytesOf.get(key) ?? 0);
+      bytes += utf8Bytes(text) - this.#bytesOfRecord(key);
     }
     return checkPlayerSize(bytes);
   }
@@ -255,17 +259,16 @@ type WhoseRecords = Pick<PlayerRow, 'number' | 'environment'>;
 /** Where records are read and written. */
 type Place = Pick<WriterContext, 'db' | 'runMany' | 'held' | 'changedMeanwhile' | 'foundBy'>;
 
-function heldFrom(rows: readonly RecordRow[], manifest: Manifest): HeldRecords {
+function heldFrom(rows: readonly RecordRow[], manifest: Manifest): Omit<HeldRecords, 'seen'> {
   const keyOf = new Map(rows.map((row) => [row.key, currentKey(row.key, manifest)]));
   const now = (row: RecordRow) => keyOf.get(row.key) ?? row.key;
-  const bytesOf = new Map(rows.map((row) => [now(row), utf8Bytes(row.value)]));
+  const lies = new Map(rows.map((row) => [now(row), { seen: row.seen, bytes: utf8Bytes(row.value) }]));
   return {
     manifest,
     records: underCurrentKeys(new Map(rows.map((row) => [row.key, recordOf(row)])), manifest),
-    seenOf: new Map(rows.map((row) => [now(row), row.seen])),
-    bytesOf,
+    lies,
     formerRows: new Map([...keyOf].flatMap(([key, current]) => (current === key ? [] : [[current, key]]))),
-    bytes: [...bytesOf.values()].reduce((sum, bytes) => sum + bytes, 0),
+    bytes: [...lies.values()].reduce((sum, { bytes }) => sum + bytes, 0),
   };
 }
 

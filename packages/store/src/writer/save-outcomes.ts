@@ -40,9 +40,14 @@ export async function takeAnswered(place: Place, session: SavingSession, said: n
 }
 
 /** The same, for a call that writes nothing else: only where it lets something be forgotten. */
-export async function takeAnsweredNow(place: Place, session: SavingSession, said: number | null): Promise<void> {
+export async function takeAnsweredNow(
+  place: Pick<WriterContext, 'db' | 'heldSessions'>,
+  session: SavingSession,
+  said: number | null,
+): Promise<void> {
   if (session.outcomes_from === null || said === null || said < session.outcomes_from) return;
   await takeAnswered(place, session, said);
+  place.heldSessions.forget(session.id);
   const { answered, outcomes_from, outcomes_bytes } = session;
   await place.db
     .updateTable('sessions')

@@ -62,7 +62,7 @@ const setEnd = keptQuery((db, ended_at: number, end: SessionEnd, seen_at_end: nu
 
 /** @param by the host whose join ends it; null where it leaves by itself */
 export async function endSession(
-  { db, leases, feed }: WriterContext,
+  { db, leases, heldSessions, feed }: WriterContext,
   { id: session, environment, host }: SavingSession,
   { id: player, seen }: SavingPlayer,
   end: SessionEnd,
@@ -70,6 +70,7 @@ export async function endSession(
   now: number,
 ): Promise<void> {
   leases.forget(session);
+  heldSessions.forget(session);
   await setEnd(db, now, end, seen, session);
   feed.tell({ what: 'session-ended', environment, player, session, host, end, by });
 }

@@ -54,6 +54,13 @@ export class NotedMap<Key, Value> {
     this.#held.set(key, value);
   }
 
+  /** The same, and it comes after all others. */
+  setLast(key: Key, value: Value): void {
+    this.#noteBefore(key);
+    this.#held.delete(key);
+    this.#held.set(key, value);
+  }
+
   delete(key: Key): void {
     if (!this.#held.has(key)) return;
     this.#noteBefore(key);

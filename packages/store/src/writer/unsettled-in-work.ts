@@ -85,6 +85,10 @@ export class UnsettledInWork {
     return id;
   }
 
+  get hasSomething(): boolean {
+    return this.#byId.size > 0;
+  }
+
   /** Writes what was kept, and counts it. */
   async write(): Promise<void> {
     const { db } = this.#context;

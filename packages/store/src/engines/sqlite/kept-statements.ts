@@ -3,6 +3,8 @@ import type Database from 'better-sqlite3';
 /** A database that prepares each statement once; as much of it as Kysely asks for. */
 export interface KeptStatements {
   prepare(sql: string): Database.Statement<unknown[]>;
+  /** How often a statement was asked for that writes. */
+  readonly writes: number;
   close(): void;
 }
 
@@ -11,16 +13,27 @@ const mostKept = 1_000;
 
 /** Kysely's dialect prepares a statement at every call; this keeps the prepared ones. */
 export function keepingStatements(database: Database.Database): KeptStatements {
-  const kept = new Map<string, Database.Statement<unknown[]>>();
+  const kept = new Map<string, Kept>();
+  let writes = 0;
   return {
     prepare(sql) {
-      let statement = kept.get(sql);
-      if (statement === undefined) {
-        statement = database.prepare<unknown[]>(sql);
-        if (kept.size < mostKept) kept.set(sql, statement);
+      let found = kept.get(sql);
+      if (found === undefined) {
+        const statement = database.prepare<unknown[]>(sql);
+        found = { statement, isWrite: !statement.readonly };
+        if (kept.size < mostKept) kept.set(sql, found);
       }
-      return statement;
+      if (found.isWrite) writes++;
+      return found.statement;
+    },
+    get writes() {
+      return writes;
     },
     close: () => void database.close(),
   };
+}
+
+interface Kept {
+  readonly statement: Database.Statement<unknown[]>;
+  readonly isWrite: boolean;
 }

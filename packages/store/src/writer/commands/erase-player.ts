@@ -17,7 +17,7 @@ export async function erasePlayer(
   context: WriterContext,
   { environment, player, by, now }: ErasePlayer & Stamp,
 ): Promise<null> {
-  const { db, leases, held, feed } = context;
+  const { db, leases, held, heldSessions, feed } = context;
   const found = await db
     .selectFrom('players')
     .select('number')
@@ -34,6 +34,7 @@ export async function erasePlayer(
     .execute();
   for (const { id: session, host, ended_at: endedAt } of stays) {
     leases.forget(session);
+    heldSessions.forget(session);
     if (endedAt === null)
       feed.tell({ what: 'session-ended', environment, player, session, host, end: 'left', by: null });
   }

@@ -5,6 +5,7 @@ import type { EnvironmentRow, SavingPlayer, SavingSession } from '../../tables.j
 import { digestOf } from '../../digest.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
+import { heldSession, takenOver } from '../held-sessions.js';
 import { notePlay } from '../note-play.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { recordsUnder } from '../records-under.js';
@@ -72,7 +73,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const decision = await decide(context, session, save, digest);
   if ((save.triesFailed ?? 0) > 0) await noteTries(context, session, player, save);
   if (decision.do === 'again') {
-    return answer(context, environment, session, player, decision.outcome, true, null, save);
+    return answer(context, environment, session, player, { ...toldAgain(decision.outcome), isAgain: true }, save);
   }
   if (decision.do === 'refuse') return tooLate(context, session, player.id, save, decision.refusal);
 
@@ -103,7 +104,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
     },
   );
   await records.writeFor(player, save.now);
-  await unsettled.write();
+  if (unsettled.hasSomething) await unsettled.write();
   const keys = new Set([...touched, ...(save.seen === null ? [] : records.changedSince(save.seen))]);
   const told = JSON.stringify({
     number: save.number,
@@ -121,7 +122,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const read = attributeKeys(newest.rules.manifest);
   const attributes =
     read.size > 0 && [...touched].some((key) => read.has(key)) ? attributesFromRecords(records.records, rules) : null;
-  return answer(context, environment, session, player, outcome, false, attributes, save);
+  return answer(context, environment, session, player, { outcome: told, results, attributes, isAgain: false }, save);
 }
 
 /** Plain saves are counted by who answers them; those in which something was refused are noted, and so is a leave. */
@@ -177,15 +178,14 @@ function digestOfSave({ transactions }: Save, isLeave: boolean): string {
   return digestOf(JSON.stringify([transactions, isLeave]));
 }
 
-const savingSession = keptQuery((db, id: string, environment: number) =>
+const savingSession = keptQuery((db, id: string) =>
   db
     .selectFrom('sessions')
     .innerJoin('players', 'players.number', 'sessions.player')
     .select(['sessions.id', 'sessions.environment', 'player', 'host', 'instance', 'device', 'manifest_version'])
     .select(['joined_at', 'ended_at', 'end', 'next_save', 'last_digest', 'last_outcome', 'leave_outcome'])
     .select(['answered', 'outcomes_from', 'outcomes_bytes', 'players.id as player_id', 'players.seen'])
-    .where('sessions.id', '=', id)
-    .where('sessions.environment', '=', environment),
+    .where('sessions.id', '=', id),
 );
 
 const keepAnswer = keptQuery(
@@ -221,12 +221,36 @@ const setLeft = keptQuery((db, last_left_at: number, number: number) =>
   db.updateTable('players').set({ last_left_at }).where('number', '=', number),
 );
 
-async function sessionWithPlayer({ db }: WriterContext, { environment, session: id, device, owner = null }: Save) {
-  const [found] = await savingSession(db, id, environment);
-  if (found === undefined || !maySaveIn(found, found.player_id, device, owner)) throw sessionUnknown(id);
-  const session: SavingSession = found;
-  const player: SavingPlayer = { number: found.player, environment, id: found.player_id, seen: found.seen };
-  return { session, player };
+async function sessionWithPlayer(context: WriterContext, { environment, session: id, device, owner = null }: Save) {
+  const found = heldSessionWithPlayer(context, id) ?? (await readSessionWithPlayer(context, id));
+  if (found?.session.environment !== environment || !maySaveIn(found.session, found.player.id, device, owner))
+    throw sessionUnknown(id);
+  return found;
+}
+
+/** A session as this command may change it, and whose it is. */
+interface SessionWithPlayer {
+  readonly session: SavingSession;
+  readonly player: SavingPlayer;
+}
+
+function heldSessionWithPlayer(context: WriterContext, id: string): SessionWithPlayer | undefined {
+  const known = context.heldSessions.of(id);
+  const seen = known && context.held.of(known.player.number)?.seen;
+  if (known === undefined || seen === undefined) return undefined;
+  const { session, player } = known;
+  const { number, id: name } = player;
+  return {
+    session: takenOver(session, context.notes),
+    player: { number, environment: session.environment, id: name, seen },
+  };
+}
+
+async function readSessionWithPlayer({ db }: WriterContext, id: string): Promise<SessionWithPlayer | undefined> {
+  const [found] = await savingSession(db, id);
+  if (found === undefined) return undefined;
+  const { player_id, seen, ...session } = found;
+  return { session, player: { number: session.player, environment: session.environment, id: player_id, seen } };
 }
 
 type Decision =
@@ -345,6 +369,8 @@ async function keep(
   const { answered, outcomes_from, outcomes_bytes } = session;
   if (save.number !== null) {
     session.next_save = save.number + 1;
+    session.last_digest = digest;
+    session.last_outcome = outcome;
     const aside = [answered, outcomes_from, outcomes_bytes] as const;
     await keepAnswer(db, session.next_save, save.now, digest, outcome, ...aside, session.id);
   }
@@ -353,7 +379,13 @@ async function keep(
     await keepLeave(db, outcome, answered, outcomes_from, outcomes_bytes, session.id);
     await endSession(context, session, player, 'left', null, save.now);
     await setLeft(db, save.now, player.number);
-  }
+  } else context.heldSessions.keep(session.id, heldSession(session, player));
+}
+
+/** What a save that was applied before is answered again. */
+function toldAgain(kept: string): Pick<Saved, 'outcome' | 'results' | 'attributes'> {
+  const [outcome = '', results = '[]'] = kept.split(recordSeparator);
+  return { outcome, results: JSON.parse(results) as readonly ResultTaken[], attributes: null };
 }
 
 function answer(
@@ -361,16 +393,14 @@ function answer(
   environment: EnvironmentRow,
   session: SavingSession,
   player: SavingPlayer,
-  outcome: string,
-  isAgain: boolean,
-  attributes: Attributes | null,
+  told: Pick<Saved, 'outcome' | 'results' | 'attributes' | 'isAgain'>,
   { monotonic }: Stamp,
 ): Saved {
   const isOpen = session.ended_at === null;
-  const [told = '', results = '[]'] = outcome.split(recordSeparator);
+  const { outcome, results, attributes, isAgain } = told;
   return {
-    outcome: told,
-    results: JSON.parse(results) as readonly ResultTaken[],
+    outcome,
+    results,
     attributes,
     isAgain,
     player: player.id,
