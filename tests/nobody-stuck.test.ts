@@ -427,6 +427,15 @@ describe('what is wrong about a request', () => {
       415,
       'media-type-unsupported',
     ],
+    [
+      'a body in letters of another sort',
+      'PUT',
+      '/v1/players/p-1/records/preference/map-detail',
+      { 'Content-Type': 'application/json; charset=no-such-letters' },
+      '"high"',
+      415,
+      'media-type-unsupported',
+    ],
     ['a file that is not there', 'GET', '/console/assets/nope.js', {}, undefined, 404, 'route-unknown'],
     [
       'a range past the end of a file',

@@ -1,3 +1,5 @@
+import { request } from 'node:http';
+import { gzipSync } from 'node:zlib';
 import { expect } from 'chai';
 import type { JoinResponse } from '@vekkon/protocol';
 import { World } from './world/world.js';
@@ -26,6 +28,52 @@ describe('one value without a session', () => {
     });
     expect(answer.body).to.deep.equal({ revision: 1, value: 3 });
   });
+
+  it('is what was sent, however its bytes come', async () => {
+    const flight = '{"charted":["Grät","尾根","🪂"]}';
+    const utf8 = Buffer.from(flight);
+    const mark = Buffer.from([0xef, 0xbb, 0xbf]);
+    const latin = Buffer.from('{"charted":["Grät"]}', 'latin1');
+    const ways: readonly [why: string, headers: { readonly [name: string]: string }, sent: readonly Buffer[]][] = [
+      ['whole', {}, [utf8]],
+      ['with letters that fall apart', {}, [utf8.subarray(0, 16), utf8.subarray(16, 22), utf8.subarray(22)]],
+      ['without its length', { 'Transfer-Encoding': 'chunked' }, [utf8.subarray(0, 16), utf8.subarray(16)]],
+      ['behind a mark of the order of bytes', {}, [Buffer.concat([mark, utf8])]],
+      ['named as what it is', { 'Content-Type': 'application/json; charset="UTF-8"' }, [utf8]],
+      ['in letters of another sort', { 'Content-Type': 'application/json; charset=iso-8859-1' }, [latin]],
+      ['compressed', { 'Content-Encoding': 'gzip' }, [gzipSync(utf8)]],
+    ];
+    for (const [index, [why, headers, sent]] of ways.entries()) {
+      const player = `p-bytes-${index}`;
+      expect(await putBytes(route(player, 'progress/flight'), headers, sent), why).to.equal(200);
+      const { body } = await world.call('GET', route(player, 'progress/flight'));
+      const charted = sent[0] === latin ? ['Grät'] : ['Grät', '尾根', '🪂'];
+      expect(body, why).to.deep.include({ charted });
+    }
+  });
+
+  /** Puts a value, its bytes piece by piece. */
+  function putBytes(
+    path: string,
+    headers: { readonly [name: string]: string },
+    pieces: readonly Buffer[],
+  ): Promise<number | undefined> {
+    return new Promise((resolve, reject) => {
+      const length = 'Transfer-Encoding' in headers ? {} : { 'Content-Length': Buffer.concat([...pieces]).length };
+      const all = { Authorization: `Bearer ${world.hostKey}`, ...length, ...headers };
+      const asked = request(world.url + path, { method: 'PUT', headers: all }, (answer) => {
+        answer.resume();
+        answer.once('end', () => resolve(answer.statusCode));
+      });
+      asked.once('error', reject);
+      asked.setNoDelay(true);
+      const send = ([piece, ...others]: readonly Buffer[]): void => {
+        if (piece === undefined) asked.end();
+        else asked.write(piece, () => setImmediate(send, others));
+      };
+      send(pieces);
+    });
+  }
 
   it('makes no revision of an equal value, however often it is sent', async () => {
     for (let time = 0; time < 3; time++) {

@@ -87,6 +87,8 @@ export class Access {
   readonly #held = new Map<string, Held>();
   readonly #ofDevice = new Map<string, Set<string>>();
   readonly #notedUse = new Map<string, number>();
+  /** By connection. */
+  readonly #lastShown = new WeakMap<object, { readonly token: string; readonly hash: string }>();
   /** Counts what the feed said is over: what was read before it may be out of date. */
   #ends = 0;
 
@@ -106,7 +108,7 @@ export class Access {
   async admit(request: Request, { callers, scope, about }: Needed, meet: () => Promise<void>): Promise<Principal> {
     if (callers.includes('anybody')) return { sort: 'anybody' };
     const token = bearerOf(request);
-    const hash = hashToken(token);
+    const hash = this.#hashOf(token, request);
     const held = this.#held.get(hash);
     if (held === undefined) await meet();
     const { credential, principal } = held ?? (await this.#find(token, hash));
@@ -120,6 +122,15 @@ export class Access {
     if (principal.sort !== 'device') this.#noteUse(hash, request);
     if (principal.sort === 'device-key' || principal.sort === 'device') this.#checkOrigin(request, principal);
     return principal;
+  }
+
+  /** Whoever keeps a connection shows the same token again and again. */
+  #hashOf(token: string, { socket }: Request): string {
+    const last = this.#lastShown.get(socket);
+    if (last?.token === token) return last.hash;
+    const hash = hashToken(token);
+    this.#lastShown.set(socket, { token, hash });
+    return hash;
   }
 
   /** What an operator may do in the environment that a request is about. */

@@ -1,4 +1,3 @@
-import type { RequestListener } from 'node:http';
 import compression from 'compression';
 import express from 'express';
 import helmet from 'helmet';
@@ -31,6 +30,7 @@ import { serveTransfer } from './routes/transfer.js';
 import { serveTrash } from './routes/trash.js';
 import { serveWatch } from './routes/watch.js';
 import { serveUnsettled } from './routes/unsettled.js';
+import type { Listener } from './route-table.js';
 import type { Desk } from './serve-route.js';
 import { newRequestId } from './tokens.js';
 
@@ -56,7 +56,7 @@ export function makeApp(
   desk: Desk,
   version: string,
   { pages = [], behindProxy, certificate, publicUrl }: AppOptions = {},
-): RequestListener {
+): Listener {
   const app = express();
   app.disable('x-powered-by');
   // Whose word is taken on where a call comes from.

@@ -1,8 +1,9 @@
-import { createServer, STATUS_CODES, type RequestListener, type Server } from 'node:http';
+import { createServer, STATUS_CODES, type Server } from 'node:http';
 import { createServer as createSecureServer, type Server as SecureServer } from 'node:https';
 import type { Duplex } from 'node:stream';
 import { followCertificate, readCertificate, type CertificateFiles } from './certificate.js';
 import type { Logger } from './log.js';
+import type { Listener } from './route-table.js';
 import { problemDetails, Refusal } from '@vekkon/protocol';
 
 /** Milliseconds that a connection is kept between two requests, if nobody says otherwise. */
@@ -26,7 +27,7 @@ export class Connections {
 
   /** @param certificate speaks TLS with it; plain HTTP if left out @throws where it can't be used */
   constructor(
-    listener: RequestListener,
+    { answer, messages }: Listener,
     log: Logger,
     {
       keepAlive = usualKeepAlive,
@@ -36,9 +37,9 @@ export class Connections {
     const headersTimeout = keepAlive + headersAfter;
     const requestTimeout = Math.max(requestArrivesWithin, headersTimeout);
     const timeouts = { keepAliveTimeout: keepAlive, headersTimeout, requestTimeout };
-    if (certificate === undefined) this.server = createServer(timeouts, listener);
+    if (certificate === undefined) this.server = createServer({ ...timeouts, ...messages }, answer);
     else {
-      const server = createSecureServer({ ...timeouts, ...readCertificate(certificate) }, listener);
+      const server = createSecureServer({ ...timeouts, ...messages, ...readCertificate(certificate) }, answer);
       this.#endFollowing = followCertificate(server, certificate, log);
       this.server = server;
     }

@@ -1,4 +1,4 @@
-import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http';
+import { IncomingMessage, ServerResponse, type RequestListener } from 'node:http';
 import type { Express, Request, Response } from 'express';
 
 /** Answers one request of a route. */
@@ -11,6 +11,15 @@ export type AnswerError = (
   response: Response,
   next: (error: unknown) => void,
 ) => void;
+
+/** What answers requests, and what they are made as from the first, so that none has to be made over. */
+export interface Listener {
+  readonly answer: RequestListener;
+  readonly messages: {
+    readonly IncomingMessage: typeof IncomingMessage;
+    readonly ServerResponse: typeof ServerResponse;
+  };
+}
 
 interface Found {
   readonly answer: Answer;
@@ -53,28 +62,42 @@ export class RouteTable {
    * @param app       whose settings hold for these requests too
    * @param begin     called first, with every request
    */
-  listener(app: Express, begin: (response: ServerResponse) => void, answerError: AnswerError): RequestListener {
-    return (incoming: IncomingMessage, outgoing: ServerResponse) => {
+  listener(app: Express, begin: (response: ServerResponse) => void, answerError: AnswerError): Listener {
+    const answer = (incoming: IncomingMessage, outgoing: ServerResponse) => {
       begin(outgoing);
       const path = pathOf(incoming.url ?? '/');
       const values: string[] = [];
       const found = find(this.#root, path.split('/'), 1, incoming.method ?? 'GET', values);
       if (found === undefined) return void app(incoming, outgoing);
-      // What Express does to a request before its routes see it.
-      const request = Object.setPrototypeOf(incoming, app.request) as Request;
-      const response = Object.setPrototypeOf(outgoing, app.response) as Response;
+      const request = incoming as Request;
+      const response = outgoing as Response;
       request.res = response;
       const fail = (error: unknown) => answerError(error, request, response, () => outgoing.destroy());
       try {
-        request.params = Object.fromEntries(
-          found.names.map((name, index) => [name, decodeURIComponent(values[index] ?? '')]),
-        );
+        const params: { [name: string]: string } = {};
+        for (let index = 0; index < found.names.length; index++) {
+          params[found.names[index] ?? ''] = decodeURIComponent(values[index] ?? '');
+        }
+        request.params = params;
       } catch (error) {
         return fail(error);
       }
       found.answer(request, response).catch(fail);
     };
+    return { answer, messages: messagesOf(app) };
   }
+}
+
+/**
+ * Node's messages with what Express adds to them. As classes, so that they are
+ * made so: an object that becomes another kind later is slow from then on.
+ */
+function messagesOf(app: Express) {
+  class Asked extends IncomingMessage {}
+  class Told<Asking extends IncomingMessage> extends ServerResponse<Asking> {}
+  Object.setPrototypeOf(Asked.prototype, app.request as object);
+  Object.setPrototypeOf(Told.prototype, app.response as object);
+  return { IncomingMessage: Asked, ServerResponse: Told };
 }
 
 function newPlace(): Place {

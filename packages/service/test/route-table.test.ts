@@ -22,12 +22,12 @@ describe('the table of routes', () => {
     const app = express();
     app.get('/elsewhere', (_request, response) => void response.json({ path: 'in Express' }));
     app.use((_request, response) => void response.status(404).json({ path: null }));
-    const listener = table.listener(
+    const { answer, messages } = table.listener(
       app,
       (response) => response.setHeader('X-Request-Id', 'made-up'),
       (error, _request, response) => void response.status(400).json({ path: (error as Error).name }),
     );
-    server = createServer(listener).listen(0, '127.0.0.1', () => {
+    server = createServer(messages, answer).listen(0, '127.0.0.1', () => {
       url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
       done();
     });

@@ -37,14 +37,16 @@ export function serveSessions(desk: Desk): void {
   });
 
   serveRoute(desk, routes.save, async ({ params, body, environment, principal, request }) => {
-    const save = { ...body, session: params.session, leave: false, triesFailed: triesFailedOf(request) };
-    const saved = await saveOnce(desk, environment(), save, callerIn(principal));
-    return new JsonText(saveText(desk, params.session, saved, await tunedBy(desk, environment(), save, saved)));
+    const { session } = params;
+    const about = { session, leave: false, triesFailed: triesFailedOf(request) };
+    const saved = await saveOnce(desk, environment(), body, about, callerIn(principal));
+    const tuning = await tunedBy(desk, environment(), session, body.tuned, saved);
+    return new JsonText(saveText(desk, session, saved, tuning));
   });
 
   serveRoute(desk, routes.leave, async ({ params, body, environment, principal, request }) => {
-    const save = { ...body, session: params.session, leave: true, triesFailed: triesFailedOf(request) };
-    const saved = await saveOnce(desk, environment(), save, callerIn(principal));
+    const about = { session: params.session, leave: true, triesFailed: triesFailedOf(request) };
+    const saved = await saveOnce(desk, environment(), body, about, callerIn(principal));
     return new JsonText(saveText(desk, params.session, saved));
   });
 
@@ -88,9 +90,9 @@ export function serveSessions(desk: Desk): void {
           try {
             if (isRefused) throw new Refusal('save-before-refused');
             const save = parsePart(bulkSave, sent, 'the save');
-            const one = { ...save, leave: save.leave ?? false, triesFailed };
-            const saved = await saveOnce(desk, place, one, callerIn(principal));
-            const tuning = await tunedBy(desk, place, save, saved);
+            const about = { session: save.session, leave: save.leave ?? false, triesFailed };
+            const saved = await saveOnce(desk, place, save, about, callerIn(principal));
+            const tuning = await tunedBy(desk, place, save.session, save.tuned, saved);
             results[index] = `{"status":200,${saveText(desk, save.session, saved, tuning).slice(1)}`;
           } catch (error) {
             if (!(error instanceof Refusal)) throw error;
@@ -226,7 +228,9 @@ function sessionNamedIn(save: Json): string | undefined {
   return typeof session === 'string' ? session : undefined;
 }
 
-interface OneSave extends Omit<BulkSave, 'leave'> {
+/** What a save is about, beside what it holds. */
+interface AboutSave {
+  readonly session: string;
   readonly leave: boolean;
   readonly triesFailed: number;
 }
@@ -235,35 +239,37 @@ interface OneSave extends Omit<BulkSave, 'leave'> {
 async function saveOnce(
   desk: Desk,
   place: EnvironmentRow,
-  save: OneSave,
+  save: Omit<BulkSave, 'session' | 'leave'>,
+  { session, leave, triesFailed }: AboutSave,
   { device, owner }: SaveCaller,
 ): Promise<Saved> {
-  if (save.number === undefined && (!save.leave || save.transactions.length > 0)) {
+  const { number, seen = null, answered = null, transactions } = save;
+  if (number === undefined && (!leave || transactions.length > 0)) {
     throw new Refusal('request-invalid', 'A save needs its number, and so does a leave with transactions.');
   }
-  const what = save.leave ? `leave ${save.session}` : `save ${save.number} of ${save.session}`;
+  const what = leave ? `leave ${session}` : `save ${number} of ${session}`;
   const saved = await told(desk, place, what, saveOutcome, () =>
     desk.writer.do('save', {
       environment: place.number,
-      session: save.session,
+      session,
       device,
       owner,
-      number: save.number ?? null,
-      seen: save.seen ?? null,
-      answered: save.answered ?? null,
-      transactions: save.transactions,
-      leave: save.leave,
-      triesFailed: save.triesFailed,
+      number: number ?? null,
+      seen,
+      answered,
+      transactions,
+      leave,
+      triesFailed,
     }),
   );
   // The one way of every save: whoever counts or watches is told here.
-  const done = playerSaved(place, save, saved);
+  const done = playerSaved(place, leave, saved);
   desk.overview.saved(done);
   desk.operatorStreams.saved(done);
   return saved;
 }
 
-function playerSaved({ number: environment }: EnvironmentRow, save: OneSave, saved: Saved): PlayerSaved {
+function playerSaved({ number: environment }: EnvironmentRow, isLeave: boolean, saved: Saved): PlayerSaved {
   const { player, host, isAgain, outcome } = saved;
   // Most outcomes hold no refusal, and need not be read for one.
   const mayRefuse = !isAgain && outcome.includes('"applied":false');
@@ -271,7 +277,7 @@ function playerSaved({ number: environment }: EnvironmentRow, save: OneSave, sav
     transactions: TransactionOutcome[];
   };
   const refused = transactions.flatMap((one) => (one.applied ? [] : [one.problem.code]));
-  return { environment, player, host, refused, isLeave: save.leave, isAgain };
+  return { environment, player, host, refused, isLeave, isAgain };
 }
 
 function leaseTime({ clock }: Desk, leaseEnds: number): string {
@@ -286,7 +292,8 @@ function sessionState(desk: Desk, session: string, leaseEnds: number): SaveRespo
 async function tunedBy(
   desk: Desk,
   place: EnvironmentRow,
-  { session, tuned }: Pick<OneSave, 'session' | 'tuned'>,
+  session: string,
+  tuned: BulkSave['tuned'],
   { attributes, endedAt }: Saved,
 ): Promise<TuningTold | undefined> {
   return endedAt === null ? desk.sessionTunings.told(place, session, { read: attributes, has: tuned }) : undefined;
