@@ -1,4 +1,4 @@
-import { readFileSync, statSync } from 'node:fs';
+import { statSync } from 'node:fs';
 import { connect } from 'node:net';
 import path from 'node:path';
 import { expect } from 'chai';
