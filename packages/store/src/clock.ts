@@ -11,7 +11,10 @@ export const systemClock: Clock = {
   monotonic: () => performance.now(),
 };
 
-/** RFC 3339 in UTC. */
+let last = { time: 0, text: new Date(0).toISOString() };
+
+/** RFC 3339 in UTC. Many ask for the same moment, one after another: it is written out once. */
 export function rfc3339(time: number): string {
-  return new Date(time).toISOString();
+  if (last.time !== time) last = { time, text: new Date(time).toISOString() };
+  return last.text;
 }

@@ -35,6 +35,7 @@ export { contentOf, type TuningState } from './tuning.js';
 export type { InstalledManifest } from './manifests.js';
 export type { FeedEvent, PlayerChanged, SessionEnded } from './feed.js';
 export type { Held, Joined } from './writer/commands/join.js';
+export { digestOfSave } from './save-digest.js';
 export type { Saved, SaveOutcome } from './writer/commands/save.js';
 export type { Asked, InTrial } from './writer/commands/note-tuned.js';
 export { pruneSteps, trashLasts } from './writer/commands/prune.js';

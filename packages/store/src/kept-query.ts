@@ -11,6 +11,8 @@ export interface Compiled {
   readonly query: CompiledQuery;
   /** Which of the given values each parameter is, or a value that is always the same. */
   readonly parameters: readonly unknown[];
+  /** They are the given values, in their order. */
+  readonly areAsGiven: boolean;
 }
 
 /** Runs SQL that was compiled before, with its values. */
@@ -49,16 +51,18 @@ export function keptQuery<Row, Values extends readonly unknown[]>(
     if (found === undefined) {
       const places = Array.from({ length: build.length - 1 }, (_, position) => new Given(position));
       const query = build(db, ...(places as unknown as Values)).compile();
-      found = { query, parameters: query.parameters };
+      const { parameters } = query;
+      found = { query, parameters, areAsGiven: areInOrder(parameters, places) };
       kept.set(db, found);
     }
     return found;
   };
   keptQueries.push(compiled);
   const run = (db: Kysely<Tables>, ...values: Values): Promise<readonly Row[]> => {
-    const { query, parameters } = compiled(db);
+    const found = compiled(db);
+    const { query } = found;
     const direct = runOn.get(db);
-    const all = given(parameters, values);
+    const all = given(found, values);
     if (direct !== undefined) return direct(query.sql, all) as Promise<readonly Row[]>;
     return db.executeQuery<Row>({ ...(query as CompiledQuery<Row>), parameters: all }).then(({ rows }) => rows);
   };
@@ -86,17 +90,12 @@ export function keptInsert<Name extends keyof Tables>(
 }
 
 /** A query's parameters with the values that were given for it. */
-export function given(parameters: readonly unknown[], values: readonly unknown[]): readonly unknown[] {
-  if (areInOrder(parameters, values)) return values;
+export function given({ parameters, areAsGiven }: Compiled, values: readonly unknown[]): readonly unknown[] {
+  if (areAsGiven) return values;
   return parameters.map((one) => (one instanceof Given ? values[one.position] : one));
 }
 
 /** Do a query's parameters stand just as its values are given? */
 function areInOrder(parameters: readonly unknown[], values: readonly unknown[]): boolean {
-  if (parameters.length !== values.length) return false;
-  for (let position = 0; position < parameters.length; position++) {
-    const one = parameters[position];
-    if (!(one instanceof Given) || one.position !== position) return false;
-  }
-  return true;
+  return parameters.length === values.length && parameters.every((one, position) => one === values[position]);
 }

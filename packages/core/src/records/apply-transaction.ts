@@ -374,7 +374,7 @@ function valueAfter(
         change,
         current.value as number,
         declaration,
-        Date.parse(at),
+        at,
         credited && ((key, since) => credited(key, since) + creditedIn(work.ledger, key)),
       );
       return isProblem(moved) ? moved : { value: moved.line.balance, line: moved.line };

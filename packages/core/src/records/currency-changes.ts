@@ -9,14 +9,14 @@ export type CreditedSince = (key: string, since: number) => number;
 /**
  * The ledger line that a credit or a debit writes; its balance is the record's new value.
  *
- * @param at when, in milliseconds since 1970
+ * @param at when, RFC 3339
  * @param creditedSince undefined where the ledger is not at hand, as in the copy that a client keeps
  */
 export function changeBalance(
   change: CurrencyChange,
   balance: number,
   declaration: CurrencyDeclaration,
-  at: number,
+  at: string,
   creditedSince: CreditedSince | undefined,
 ): OrProblem<{ readonly line: LedgerLine }> {
   const amount = change.op === 'credit' ? change.amount : -change.amount;
@@ -36,7 +36,7 @@ export function changeBalance(
   }
   const { creditLimit } = declaration;
   if (amount > 0 && creditLimit !== undefined && creditedSince !== undefined) {
-    const credited = creditedSince(change.key, at - creditPeriods[creditLimit.per]);
+    const credited = creditedSince(change.key, Date.parse(at) - creditPeriods[creditLimit.per]);
     if (credited + amount > creditLimit.atMost) {
       return problem(
         'credit-limit',

@@ -75,7 +75,7 @@ function lenientValue(
       if (change.op !== 'credit' && change.op !== 'debit') return undefined;
       const { creditLimit: _, ...unlimited } = declaration;
       const boundless = { ...unlimited, floor: -Number.MAX_SAFE_INTEGER, ceiling: Number.MAX_SAFE_INTEGER };
-      const moved = changeBalance(change, Number(current.value), boundless, Date.parse(at), undefined);
+      const moved = changeBalance(change, Number(current.value), boundless, at, undefined);
       return isProblem(moved) ? undefined : moved.line.balance;
     }
     case 'inventory': {

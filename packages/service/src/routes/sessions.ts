@@ -12,7 +12,7 @@ import {
   type SaveResponse,
   type TuningTold,
 } from '@vekkon/protocol';
-import { recordsByKey, rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
+import { digestOfSave, recordsByKey, rfc3339, type EnvironmentRow, type Joined, type Saved } from '@vekkon/store';
 import type { Request, Response } from 'express';
 import { deviceIn, deviceOf, type Principal } from '../access.js';
 import { JsonText } from '../answers.js';
@@ -260,6 +260,7 @@ async function saveOnce(
       transactions,
       leave,
       triesFailed,
+      digest: digestOfSave(transactions, leave),
     }),
   );
   // The one way of every save: whoever counts or watches is told here.

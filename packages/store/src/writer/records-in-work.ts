@@ -16,6 +16,7 @@ import {
   type Transaction,
   type Trashed,
 } from '@vekkon/core';
+import { rfc3339 } from '../clock.js';
 import { CheckpointsInWork } from './checkpoints-in-work.js';
 import { CreditsInWork } from './credits-in-work.js';
 import { given, keptQuery, type Compiled } from '../kept-query.js';
@@ -118,14 +119,15 @@ export class RecordsInWork {
 
   /** Applies a transaction whole, or leaves everything as it is. */
   apply(transaction: Transaction, rules: Rules, origin: Origin, { spoken, byPlayer, seen }: Sender): Outcome {
-    const outcome = applyTransaction(this.records, transaction, rules, new Date(origin.at).toISOString(), {
+    const outcome = applyTransaction(this.records, transaction, rules, rfc3339(origin.at), {
       spoken,
       byPlayer,
       checkpoints: this.checkpoints.atHand(seen),
       creditedSince: (key, since) => this.credits.since(key, since),
     });
     if (!outcome.applied) return outcome;
-    const texts = new Map([...outcome.changed].map(([key, record]) => [key, JSON.stringify(record.value)]));
+    const texts = new Map<string, string>();
+    for (const [key, record] of outcome.changed) texts.set(key, JSON.stringify(record.value));
     const tooLarge = this.#checkSizes(texts);
     if (tooLarge !== undefined) return { applied: false, problem: { ...tooLarge, change: 0 } };
     this.set(outcome.changed, outcome.ledger, origin, { trash: outcome.trash, texts });
@@ -213,12 +215,10 @@ export class RecordsInWork {
     this.#place.held.keep(player, { manifest, seen, records: this.records, lies, formerRows, bytes: this.#bytes });
   }
 
-  async #runAll({ query, parameters }: Compiled, rows: readonly (readonly unknown[])[]): Promise<void> {
+  async #runAll(statement: Compiled, rows: readonly (readonly unknown[])[]): Promise<void> {
     if (rows.length === 0) return;
-    await this.#place.runMany(
-      query.sql,
-      rows.map((row) => given(parameters, row)),
-    );
+    const all = statement.areAsGiven ? rows : rows.map((row) => given(statement, row));
+    await this.#place.runMany(statement.query.sql, all);
   }
 
   /** What was written anew lies under its key of now alone. @returns the rows that still lie under former keys */

@@ -2,7 +2,7 @@ import { decideSave, maySaveIn, type SaveRefusal, type Transaction } from '@vekk
 import { attributeKeys, attributesFromRecords, type Attributes } from '@vekkon/core/tuning';
 import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, SavingPlayer, SavingSession } from '../../tables.js';
-import { digestOf } from '../../digest.js';
+import { digestOfSave } from '../../save-digest.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { heldSession, takenOver } from '../held-sessions.js';
@@ -34,6 +34,8 @@ export interface Save {
   readonly leave: boolean;
   /** How many tries failed before this one, as the sender says. */
   readonly triesFailed?: number;
+  /** Of what it holds, by `digestOfSave`, from who has the time for it; made here if left out. */
+  readonly digest?: string;
 }
 
 /** What a save did: the response but for `now` and `session`. */
@@ -67,9 +69,9 @@ export interface Saved {
  */
 export async function save(context: WriterContext, save: Save & Stamp): Promise<Saved | Refusal> {
   const { session, player } = await sessionWithPlayer(context, save);
-  const environment = await environmentOf(context, save.environment);
+  const environment = context.environments.get(save.environment) ?? (await environmentOf(context, save.environment));
   // Tells contents apart: the same number may only stand for the same save.
-  const digest = digestOfSave(save, save.leave);
+  const digest = save.digest ?? digestOfSave(save.transactions, save.leave);
   const decision = await decide(context, session, save, digest);
   if ((save.triesFailed ?? 0) > 0) await noteTries(context, session, player, save);
   if (decision.do === 'again') {
@@ -77,8 +79,10 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   }
   if (decision.do === 'refuse') return tooLate(context, session, player.id, save, decision.refusal);
 
-  await takeAnswered(context, session, save.answered);
-  if (save.number !== null) await putAside(context, session, save.number);
+  if (!isInStep(session, save)) {
+    await takeAnswered(context, session, save.answered);
+    if (save.number !== null) await putAside(context, session, save.number);
+  }
   const newest = await context.manifests.newestOf(environment);
   const spoken = await spokenBy(context, environment, session, newest);
   const records = await RecordsInWork.load(context, player, newest.rules.manifest);
@@ -117,12 +121,19 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   // Of a session its last outcome stays: what it is longer than the one before is kept beside the records.
   const longer = save.leave ? outcome.length : Math.max(outcome.length - (session.last_outcome?.length ?? 0), 0);
   await keep(context, session, player, save, digest, outcome);
-  await noteSaved(context, session, player, save, outcomes);
+  if (save.leave || outcomes.some(({ applied }) => !applied)) await noteSaved(context, session, player, save, outcomes);
   if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
   const read = attributeKeys(newest.rules.manifest);
   const attributes =
     read.size > 0 && [...touched].some((key) => read.has(key)) ? attributesFromRecords(records.records, rules) : null;
   return answer(context, environment, session, player, { outcome: told, results, attributes, isAgain: false }, save);
+}
+
+/** Has the sender every answer, and is nothing kept for it? Then there is nothing to forget, and nothing to put aside. */
+function isInStep(session: SavingSession, { number, answered }: Save): boolean {
+  if (number === null || session.outcomes_from !== null || answered !== number - 1) return false;
+  session.answered = answered;
+  return true;
 }
 
 /** Plain saves are counted by who answers them; those in which something was refused are noted, and so is a leave. */
@@ -173,10 +184,6 @@ const mostProblemsNoted = 5;
 
 /** What no JSON text holds by itself: between an outcome and what became of its results. */
 const recordSeparator = '\u001e';
-
-function digestOfSave({ transactions }: Save, isLeave: boolean): string {
-  return digestOf(JSON.stringify([transactions, isLeave]));
-}
 
 const savingSession = keptQuery((db, id: string) =>
   db
@@ -315,7 +322,7 @@ async function tooLate(
   }
   if (save.transactions.length === 0) return refusal;
   // What a leave held comes from the spool as a plain save: it is the same, and kept once.
-  const digest = digestOfSave(save, false);
+  const digest = digestOfSave(save.transactions, false);
   const unsettled = await keepLate(context, session, { ...save, number: save.number }, digest, refusal);
   const about = { environment: save.environment, device: session.device, now: save.now };
   const detail = `save ${save.number}: ${refusal.code}; ${unsettled.length} transactions are kept as unsettled`;
