@@ -13,6 +13,9 @@ const mostOfOne = 3;
 /** How long the thread may take to begin, in milliseconds: a fault of the machine, not of the manifest. */
 const beginsWithin = 30_000;
 
+/** How long an idle thread is kept, in milliseconds: manifests are read seldom, and it takes some 30 MiB. */
+const usualIdle = 60_000;
+
 /** Threads in which manifests are read, for one desk after the other. */
 const threads = new SpareThread(new URL('./manifest-thread.js', import.meta.url), {
   maxOldGenerationSizeMb: 512,
@@ -36,10 +39,15 @@ export class ManifestDesk {
   #running: Waiting | undefined;
   #timer: NodeJS.Timeout | undefined;
   readonly #deadline: number;
+  readonly #idle: number;
 
-  /** @param deadline how long one manifest may take, in milliseconds */
-  constructor(deadline = usualDeadline) {
+  /**
+   * @param deadline how long one manifest may take, in milliseconds
+   * @param idle     how long the thread is kept with nothing to do, in milliseconds
+   */
+  constructor(deadline = usualDeadline, idle = usualIdle) {
     this.#deadline = deadline;
+    this.#idle = idle;
   }
 
   /**
@@ -115,6 +123,7 @@ export class ManifestDesk {
     this.#running = undefined;
     // Keeps no process alive while it does nothing.
     this.#thread?.unref();
+    this.#timer = setTimeout(() => this.#end(), this.#idle).unref();
     this.#next();
   }
 
