@@ -41,9 +41,9 @@ const longestBatch = 20;
 /**
  * The one place that writes.
  *
- * It drains what is waiting, applies each command in a savepoint of its own,
- * commits once for all of them, and only then delivers: an answer means that
- * the commit has been flushed to disk.
+ * It drains what is waiting, applies each command as a part that can be undone
+ * by itself, commits once for all of them, and only then delivers: an answer
+ * means that the commit has been flushed to disk.
  */
 export class CommandQueue {
   readonly #engine: Engine;
