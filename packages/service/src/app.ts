@@ -1,6 +1,6 @@
-import compression from 'compression';
 import express from 'express';
 import helmet from 'helmet';
+import { compressedOnce } from './compressed-once.js';
 import { serveAccountPages } from './account-pages.js';
 import { serveConsole } from './console-files.js';
 import { serveMetrics } from './metrics.js';
@@ -73,7 +73,7 @@ export function makeApp(
   });
   app.use(['/console', '/docs', '/account'], guard);
   // What is static is sent compressed to whoever takes it. Answers of the API are not: they are short, and must be fast.
-  app.use(['/console', '/docs', '/vekkon-player.js', ...pages.map(({ at }) => at)], compression());
+  app.use(['/console/assets', '/docs', '/vekkon-player.js', ...pages.map(({ at }) => at)], compressedOnce());
   serveAbout(app, desk, version);
   serveMetrics(app, desk);
   serveSessions(desk);
