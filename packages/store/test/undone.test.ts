@@ -214,6 +214,16 @@ describe('a commit that fails', () => {
     expect(JSON.parse((await save('ses_1', 2)).outcome)).to.have.nested.property('records.progress/climbs.value', 2);
   });
 
+  it('is no reason to read anew what a join has read: the first save after it finds it held', async () => {
+    await join('ridge-eu-1', 'ses_1');
+    await save('ses_1', 1, true);
+    // As after a start: nothing is held.
+    writer = writerHere(engine, time, new TrustedTime(undefined, clock.wall, clock.steady));
+    expect(await join('ridge-eu-1', 'ses_2')).to.have.property('seen', 2);
+    await engine.writing.updateTable('records').set({ value: '40' }).where('key', '=', 'progress/climbs').execute();
+    expect(JSON.parse((await save('ses_2', 1)).outcome)).to.have.nested.property('records.progress/climbs.value', 2);
+  });
+
   it('has installed no manifest', async () => {
     const other = { ...highfell.manifest, title: 'Highfell Gliders, second flight' };
     const install = async (manifest: typeof other) => {

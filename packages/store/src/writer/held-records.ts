@@ -10,6 +10,9 @@ export interface HeldRecords {
   readonly lies: ReadonlyMap<string, HowItLies>;
   /** Rows that lie under former keys, by the key of now. */
   readonly formerRows: ReadonlyMap<string, string>;
+  /** Of the values' texts. */
+  readonly valueBytes: number;
+  /** What holding them takes, about. */
   readonly bytes: number;
 }
 
@@ -21,5 +24,13 @@ export interface HowItLies {
   readonly bytes: number;
 }
 
-/** How much of players' records is held at the most, in bytes of values. */
+/** How much of players' records is held at the most, in bytes. */
 export const mostRecordsHeld = 64 * 1024 * 1024;
+
+/** What a record takes in memory beside its value, about. */
+const recordBytes = 300;
+
+/** What holding a player's records takes, about. */
+export function heldBytes(valueBytes: number, records: number): number {
+  return valueBytes + records * recordBytes;
+}

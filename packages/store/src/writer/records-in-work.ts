@@ -22,7 +22,7 @@ import { CreditsInWork } from './credits-in-work.js';
 import { given, keptQuery, type Compiled } from '../kept-query.js';
 import type { HistoryTable, NewTrashRow, PlayerRow } from '../tables.js';
 import type { WriterContext } from './context.js';
-import type { HeldRecords, HowItLies } from './held-records.js';
+import { heldBytes, type HeldRecords, type HowItLies } from './held-records.js';
 import { historyDigest } from '../history-digest.js';
 
 /** Where a change came from, as history and ledger keep it. */
@@ -85,14 +85,17 @@ export class RecordsInWork {
     this.checkpoints = new CheckpointsInWork(place, player);
     this.credits = new CreditsInWork(place.db, player);
     this.#held = held;
-    this.#bytes = held.bytes;
+    this.#bytes = held.valueBytes;
   }
 
-  static async load(place: Place, player: WhoseRecords, manifest: Manifest): Promise<RecordsInWork> {
+  /** @param seen the player's last commit, of who writes soon: then the records are held, and not read again */
+  static async load(place: Place, player: WhoseRecords, manifest: Manifest, seen?: number): Promise<RecordsInWork> {
     const { number } = player;
     const held = place.held.of(number);
     if (held?.manifest === manifest) return new RecordsInWork(place, player, held);
-    return new RecordsInWork(place, player, heldFrom(await recordsOf(place.db, number), manifest));
+    const read = heldFrom(await recordsOf(place.db, number), manifest);
+    if (seen !== undefined) place.held.keep(number, { ...read, seen });
+    return new RecordsInWork(place, player, read);
   }
 
   get records(): Records {
@@ -212,7 +215,15 @@ export class RecordsInWork {
     await this.#runAll(insertLedger.compiled(this.#place.db), ledger);
     await this.credits.write();
     for (const row of this.#trash) await this.#place.db.insertInto('trash').values(row).execute();
-    this.#place.held.keep(player, { manifest, seen, records: this.records, lies, formerRows, bytes: this.#bytes });
+    this.#place.held.keep(player, {
+      manifest,
+      seen,
+      records: this.records,
+      lies,
+      formerRows,
+      valueBytes: this.#bytes,
+      bytes: heldBytes(this.#bytes, lies.size),
+    });
   }
 
   async #runAll(statement: Compiled, rows: readonly (readonly unknown[])[]): Promise<void> {
@@ -263,12 +274,14 @@ function heldFrom(rows: readonly RecordRow[], manifest: Manifest): Omit<HeldReco
   const keyOf = new Map(rows.map((row) => [row.key, currentKey(row.key, manifest)]));
   const now = (row: RecordRow) => keyOf.get(row.key) ?? row.key;
   const lies = new Map(rows.map((row) => [now(row), { seen: row.seen, bytes: utf8Bytes(row.value) }]));
+  const valueBytes = [...lies.values()].reduce((sum, { bytes }) => sum + bytes, 0);
   return {
     manifest,
     records: underCurrentKeys(new Map(rows.map((row) => [row.key, recordOf(row)])), manifest),
     lies,
     formerRows: new Map([...keyOf].flatMap(([key, current]) => (current === key ? [] : [[current, key]]))),
-    bytes: [...lies.values()].reduce((sum, { bytes }) => sum + bytes, 0),
+    valueBytes,
+    bytes: heldBytes(valueBytes, lies.size),
   };
 }
 

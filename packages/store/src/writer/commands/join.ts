@@ -2,7 +2,6 @@ import {
   decideJoin,
   folded,
   isForPlayers,
-  readRecords,
   spokenRecords,
   startingRecords,
   type Records,
@@ -16,6 +15,7 @@ import { keptInsert, keptQuery } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { notePlay } from '../note-play.js';
 import { triesInWords } from './save.js';
+import { readHeld } from '../read-held.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { findPlayer, addPlayer, checkDevice, endSession, hostReplaced, openSessionOf, spokenBy } from '../sessions.js';
 
@@ -98,7 +98,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
   if (hasInstance(join)) await context.instances.see(join.environment, join.host, join.instance, join.now);
 
   const player = found ?? (await addPlayer(context, join));
-  const records = await RecordsInWork.load(context, player, manifest.rules.manifest);
+  const records = await RecordsInWork.load(context, player, manifest.rules.manifest, player.seen);
   const ends = decision.do === 'open' ? decision.ends : undefined;
   if (open !== undefined && ends !== undefined) await endSession(context, open, player, ends, join.host, join.now);
   const session =
@@ -109,7 +109,7 @@ export async function join(context: WriterContext, join: Join & Stamp): Promise<
     await noteJoin(context, join, session, open !== undefined && ends !== undefined ? open : undefined, ends);
   const spoken = await spokenBy(context, environment, session, manifest);
   const newest = manifest.rules.manifest;
-  const all = readRecords(records.records, manifest.rules);
+  const all = readHeld(records.records, manifest.rules);
   const read = join.device === null ? all : new Map([...all].filter(([key]) => isForPlayers(key, newest)));
   return {
     session: {

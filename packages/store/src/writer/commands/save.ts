@@ -85,7 +85,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   }
   const newest = await context.manifests.newestOf(environment);
   const spoken = await spokenBy(context, environment, session, newest);
-  const records = await RecordsInWork.load(context, player, newest.rules.manifest);
+  const records = await RecordsInWork.load(context, player, newest.rules.manifest, player.seen);
   const unsettled = new UnsettledInWork(context, session, { number: save.number ?? 0, digest, now: save.now });
   const { outcomes, results, touched, rules } = await applyTransactions(
     context,
