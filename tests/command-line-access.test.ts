@@ -43,7 +43,7 @@ describe('the command line, about who may do what', () => {
   });
 
   it('finds players by what they hold, and looks after their accounts', async () => {
-    const player = new Device().open(world, 'tab-1');
+    const player = new Device().open(world, 'tab-1', { deadline: 60_000 });
     await player.start();
     await player.account.register('maren@highfell.example', 'a-warm-thermal');
     await player.leave();
