@@ -20,7 +20,7 @@ describe('the page of who may do what', () => {
     browser = await openBrowser();
     page = await browser.newPage();
     page.on('pageerror', (error) => complaints.push(error.message));
-    const player = new Device().open(world, 'tab-1');
+    const player = new Device().open(world, 'tab-1', { deadline: 60_000 });
     await player.start();
     await player.account.register('maren@highfell.example', 'a-warm-thermal');
     await player.leave();
@@ -168,7 +168,7 @@ describe('the page of who may do what', () => {
       .change('p-script', 'script', [
         { label: script, changes: [{ op: 'credit', key: 'currency/feather', amount: 1, reason: script }] },
       ]);
-    const player = new Device().open(world, 'tab-2', { name: script.slice(0, 120) });
+    const player = new Device().open(world, 'tab-2', { deadline: 60_000, name: script.slice(0, 120) });
     await player.start();
     void player.increase('landings', 1);
     await player.leave();
