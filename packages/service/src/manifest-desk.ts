@@ -13,7 +13,7 @@ const mostOfOne = 3;
 /** How long the thread may take to begin, in milliseconds: a fault of the machine, not of the manifest. */
 const beginsWithin = 30_000;
 
-/** How long an idle thread is kept, in milliseconds: manifests are read seldom, and it takes some 30 MiB. */
+/** How long an idle thread is kept, in milliseconds: manifests are read seldom, and it takes some 40 MiB. */
 const usualIdle = 60_000;
 
 /** Threads in which manifests are read, for one desk after the other. */

@@ -20,15 +20,13 @@ export function heldSession(session: SavingSession, { number, id }: SavingPlayer
 
 /** A held session, to be changed by a command: if that is refused, the session is as it was. */
 export function takenOver(session: SavingSession, notes: Notes): SavingSession {
-  const { next_save, last_digest, last_outcome, leave_outcome, ended_at, end } = session;
+  const { next_save, last_digest, last_outcome, ended_at } = session;
   const { answered, outcomes_from, outcomes_bytes } = session;
   notes.add(() => {
     session.next_save = next_save;
     session.last_digest = last_digest;
     session.last_outcome = last_outcome;
-    session.leave_outcome = leave_outcome;
     session.ended_at = ended_at;
-    session.end = end;
     session.answered = answered;
     session.outcomes_from = outcomes_from;
     session.outcomes_bytes = outcomes_bytes;

@@ -85,12 +85,9 @@ export class UnsettledInWork {
     return id;
   }
 
-  get hasSomething(): boolean {
-    return this.#byId.size > 0;
-  }
-
   /** Writes what was kept, and counts it. */
   async write(): Promise<void> {
+    if (this.#byId.size === 0) return;
     const { db } = this.#context;
     for (const { before, row } of this.#byId.values()) {
       if (before === undefined) await db.insertInto('unsettled').values(row).execute();

@@ -69,7 +69,7 @@ export interface Saved {
  */
 export async function save(context: WriterContext, save: Save & Stamp): Promise<Saved | Refusal> {
   const { session, player } = await sessionWithPlayer(context, save);
-  const environment = context.environments.get(save.environment) ?? (await environmentOf(context, save.environment));
+  const environment = await environmentOf(context, save.environment);
   // Tells contents apart: the same number may only stand for the same save.
   const digest = save.digest ?? digestOfSave(save.transactions, save.leave);
   const decision = await decide(context, session, save, digest);
@@ -79,10 +79,8 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   }
   if (decision.do === 'refuse') return tooLate(context, session, player.id, save, decision.refusal);
 
-  if (!isInStep(session, save)) {
-    await takeAnswered(context, session, save.answered);
-    if (save.number !== null) await putAside(context, session, save.number);
-  }
+  await takeAnswered(context, session, save.answered);
+  if (save.number !== null) await putAside(context, session, save.number);
   const newest = await context.manifests.newestOf(environment);
   const spoken = await spokenBy(context, environment, session, newest);
   const records = await RecordsInWork.load(context, player, newest.rules.manifest, player.seen);
@@ -108,7 +106,7 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
     },
   );
   await records.writeFor(player, save.now);
-  if (unsettled.hasSomething) await unsettled.write();
+  await unsettled.write();
   const keys = new Set([...touched, ...(save.seen === null ? [] : records.changedSince(save.seen))]);
   const told = JSON.stringify({
     number: save.number,
@@ -121,19 +119,12 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   // Of a session its last outcome stays: what it is longer than the one before is kept beside the records.
   const longer = save.leave ? outcome.length : Math.max(outcome.length - (session.last_outcome?.length ?? 0), 0);
   await keep(context, session, player, save, digest, outcome);
-  if (save.leave || outcomes.some(({ applied }) => !applied)) await noteSaved(context, session, player, save, outcomes);
+  await noteSaved(context, session, player, save, outcomes);
   if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
   const read = attributeKeys(newest.rules.manifest);
   const attributes =
     read.size > 0 && [...touched].some((key) => read.has(key)) ? attributesFromRecords(records.records, rules) : null;
   return answer(context, environment, session, player, { outcome: told, results, attributes, isAgain: false }, save);
-}
-
-/** Has the sender every answer, and is nothing kept for it? Then there is nothing to forget, and nothing to put aside. */
-function isInStep(session: SavingSession, { number, answered }: Save): boolean {
-  if (number === null || session.outcomes_from !== null || answered !== number - 1) return false;
-  session.answered = answered;
-  return true;
 }
 
 /** Plain saves are counted by who answers them; those in which something was refused are noted, and so is a leave. */
