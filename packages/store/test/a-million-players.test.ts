@@ -6,6 +6,7 @@ import type { Manifest } from '@vekkon/core';
 import { readManifestFile } from '@vekkon/core/manifest-file';
 import type { Refusal } from '@vekkon/protocol';
 import { openStore, pruneSteps, verifyStore, type Store } from '@vekkon/store';
+import { plainJoin } from './plain.js';
 
 const day = 24 * 60 * 60 * 1000;
 
@@ -47,19 +48,7 @@ describe('a store of many players', () => {
   });
 
   const join = (player: string, name: string | null = null, session = `ses_${player}`) =>
-    store.writer.do('join', {
-      environment,
-      player,
-      session,
-      host: 'ridge-eu-1',
-      instance: null,
-      device: null,
-      attempt: null,
-      name,
-      attributes: {},
-      manifest: null,
-      waits: false,
-    });
+    store.writer.do('join', { ...plainJoin(environment, player, session), name });
   const put = (player: string, key: string, value: number | { readonly wear: number }) =>
     store.writer.do('putRecord', { environment, player, key, value, ifRevision: null, by: 'the shop', device: null });
   const found = async (search: string) =>

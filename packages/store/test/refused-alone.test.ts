@@ -2,11 +2,11 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { expect } from 'chai';
-import { highfell } from '../../core/test/highfell.js';
 import { openSqlite, type SqliteEngine } from '../src/engines/sqlite/sqlite-engine.js';
 import { migrate } from '../src/migrations/index.js';
 import { TrustedTime } from '../src/writer/trusted-time.js';
 import { writerHere } from '../src/writer/writer.js';
+import { plainEnvironment, plainJoin } from './plain.js';
 
 describe('a command that is refused after it has written', () => {
   const clock = { now: () => Date.parse('2026-11-23T12:00:00Z'), monotonic: () => 1_000_000 };
@@ -29,30 +29,8 @@ describe('a command that is refused after it has written', () => {
     writer.follow((event) => {
       if (event.what === 'joined') told.push(event.player);
     });
-    const { number: environment } = await writer.do('createEnvironment', {
-      game: 'highfell-gliders',
-      name: 'dev',
-      isLive: false,
-      leaseSeconds: 60,
-      manifest: { manifest: highfell.manifest, source: '' },
-      origins: null,
-      keys: [],
-      by: 'maren@highfell.example',
-    });
-    const join = (player: string, session: string) =>
-      writer.do('join', {
-        environment,
-        player,
-        session,
-        host: 'ridge-eu-1',
-        instance: null,
-        device: null,
-        attempt: null,
-        name: null,
-        attributes: {},
-        manifest: null,
-        waits: false,
-      });
+    const { number: environment } = await writer.do('createEnvironment', plainEnvironment);
+    const join = (player: string, session: string) => writer.do('join', plainJoin(environment, player, session));
     const save = async (session: string, number: number) => {
       const { outcome } = await writer.do('save', {
         environment,

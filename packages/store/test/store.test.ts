@@ -9,6 +9,7 @@ import { openStore, type Store } from '@vekkon/store';
 import { highfell } from '../../core/test/highfell.js';
 import { Leases } from '../src/writer/leases.js';
 import { Notes } from '../src/writer/undoable.js';
+import { plainEnvironment, plainJoin } from './plain.js';
 
 const climb: Transaction = { changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] };
 
@@ -19,16 +20,7 @@ describe('the writer', () => {
   beforeEach(async () => {
     folder = mkdtempSync(path.join(tmpdir(), 'vekkon-store-'));
     store = await openStore(folder);
-    const made = await store.writer.do('createEnvironment', {
-      game: 'highfell-gliders',
-      name: 'dev',
-      isLive: false,
-      leaseSeconds: 60,
-      manifest: { manifest: highfell.manifest, source: '' },
-      origins: null,
-      keys: [],
-      by: 'maren@highfell.example',
-    });
+    const made = await store.writer.do('createEnvironment', plainEnvironment);
     environment = made.number;
   });
   afterEach(async () => {
@@ -36,20 +28,7 @@ describe('the writer', () => {
     rmSync(folder, { recursive: true });
   });
 
-  const join = (player: string, session: string) =>
-    store.writer.do('join', {
-      environment,
-      player,
-      session,
-      host: 'ridge-eu-1',
-      instance: null,
-      device: null,
-      attempt: null,
-      name: null,
-      attributes: {},
-      manifest: null,
-      waits: false,
-    });
+  const join = (player: string, session: string) => store.writer.do('join', plainJoin(environment, player, session));
   const save = (session: string, number: number) =>
     store.writer.do('save', {
       environment,

@@ -12,6 +12,7 @@ import { TrustedTime } from '../src/writer/trusted-time.js';
 import { Held } from '../src/writer/held.js';
 import { NotedMap, Notes } from '../src/writer/undoable.js';
 import { writerHere, type Writer } from '../src/writer/writer.js';
+import { plainEnvironment, plainJoin } from './plain.js';
 
 type Step =
   | { readonly do: 'set' | 'set last'; readonly key: number; readonly value: number }
@@ -129,16 +130,7 @@ describe('a commit that fails', () => {
         }, at),
     };
     writer = writerHere(failing, time, new TrustedTime(undefined, clock.wall, clock.steady));
-    ({ number: environment } = await writer.do('createEnvironment', {
-      game: 'highfell-gliders',
-      name: 'dev',
-      isLive: false,
-      leaseSeconds: 60,
-      manifest: { manifest: highfell.manifest, source: '' },
-      origins: null,
-      keys: [],
-      by: 'maren@highfell.example',
-    }));
+    ({ number: environment } = await writer.do('createEnvironment', plainEnvironment));
   });
   afterEach(async () => {
     await engine.close(clock.wall);
@@ -150,19 +142,7 @@ describe('a commit that fails', () => {
     clock.steady += seconds * 1000;
   };
   const join = (host: string, session: string, instance: string | null = null, player = 'p-1') =>
-    writer.do('join', {
-      environment,
-      player,
-      session,
-      host,
-      instance,
-      device: null,
-      attempt: null,
-      name: null,
-      attributes: {},
-      manifest: null,
-      waits: true,
-    });
+    writer.do('join', { ...plainJoin(environment, player, session), host, instance, waits: true });
   const save = (session: string, number: number, leave = false) =>
     writer.do('save', {
       environment,
@@ -288,16 +268,7 @@ describe('the feed', () => {
     failsNext = false;
     writer = writerHere(failing, clock, new TrustedTime(undefined, clock.now(), clock.monotonic()));
     writer.follow((event) => isOfPlay(event) || told.push(inShort(event)));
-    ({ number: environment } = await writer.do('createEnvironment', {
-      game: 'highfell-gliders',
-      name: 'dev',
-      isLive: false,
-      leaseSeconds: 60,
-      manifest: { manifest: highfell.manifest, source: '' },
-      origins: null,
-      keys: [],
-      by: 'maren@highfell.example',
-    }));
+    ({ number: environment } = await writer.do('createEnvironment', plainEnvironment));
     told.length = 0;
   });
   afterEach(async () => {
@@ -313,19 +284,7 @@ describe('the feed', () => {
     return event.what === 'handover-wanted' ? `${event.session} wanted` : event.what;
   };
   const join = (host: string, session: string) =>
-    writer.do('join', {
-      environment,
-      player: 'p-1',
-      session,
-      host,
-      instance: null,
-      device: null,
-      attempt: null,
-      name: null,
-      attributes: {},
-      manifest: null,
-      waits: true,
-    });
+    writer.do('join', { ...plainJoin(environment, 'p-1', session), host, waits: true });
   const give = (token: string, ...amounts: number[]) =>
     writer.do('changeOutside', {
       environment,
