@@ -11,6 +11,7 @@ export * from './manifest/manifest.js';
 export * from './manifest/names-over-time.js';
 export * from './manifest/plain-check.js';
 export * from './manifest/players-part.js';
+export * from './manifest/older-version.js';
 export * from './manifest/spoken-names.js';
 export * from './manifest/starting-value.js';
 export * from './records/alike.js';

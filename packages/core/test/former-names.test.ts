@@ -5,6 +5,7 @@ import {
   currentKey,
   readKeys,
   readRecords,
+  olderVersion,
   spokenRecords,
   underCurrentKeys,
   withNamesOverTime,
@@ -68,7 +69,9 @@ const stored: Records = new Map([
 const current = underCurrentKeys(stored, second.manifest);
 
 function apply(change: Change, rules: Rules = second, spoken?: Manifest) {
-  const outcome = applyTransaction(current, { changes: [change] }, rules, noon, { spoken });
+  const outcome = applyTransaction(current, { changes: [change] }, rules, noon, {
+    spoken: spoken && olderVersion(spoken),
+  });
   if (!outcome.applied) throw new Error(outcome.problem.detail);
   return outcome;
 }
@@ -121,7 +124,9 @@ describe('former names', () => {
       ['progress/glider/heron', { revision: 4, value: { span: 12, cloth: 'silk', log: [] } }],
     ]);
     const put: Change = { op: 'put', key: 'progress/craft/heron', value: { spn: 9, log: [] } };
-    const outcome = applyTransaction(silk as Records, { changes: [put] }, second, noon, { spoken: first.manifest });
+    const outcome = applyTransaction(silk as Records, { changes: [put] }, second, noon, {
+      spoken: olderVersion(first.manifest),
+    });
     if (!outcome.applied) return expect.fail(outcome.problem.detail);
     expect(outcome.changed.get('progress/glider/heron')?.value).to.deep.equal({ span: 9, log: [], cloth: 'silk' });
     return undefined;
@@ -141,7 +146,9 @@ describe('former names', () => {
       misfit: true,
     });
     const put: Change = { op: 'put', key: 'progress/flight', value: { chapter: 2 } };
-    const blind = applyTransaction(far, { changes: [put] }, wide, noon, { spoken: strict.manifest });
+    const blind = applyTransaction(far, { changes: [put] }, wide, noon, {
+      spoken: olderVersion(strict.manifest),
+    });
     expect(blind).to.have.nested.property('problem.code', 'record-misfit');
   });
 });

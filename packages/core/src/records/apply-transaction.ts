@@ -2,7 +2,7 @@ import { equalJson, type Json } from '../json.js';
 import { renameFields, renamePointer } from '../manifest/former-names.js';
 import { learnFrom, withLearned } from '../manifest/learn.js';
 import type { InventoryValue, Manifest, RecordDeclaration } from '../manifest/manifest.js';
-import { keepUnspoken, spokenDeclaration, spokenRecords } from '../manifest/spoken-names.js';
+import type { OlderVersion } from '../manifest/older-version.js';
 import {
   isWide,
   type Change,
@@ -36,7 +36,7 @@ import { submitResult, type ScoreValue } from './score-changes.js';
 /** What is known of a player and of who changes their records, beyond the records. */
 export interface Circumstances {
   /** The older manifest version that the sender speaks; the newest if left out. */
-  readonly spoken?: Manifest | undefined;
+  readonly spoken?: OlderVersion | undefined;
   /** Left out where the ledger is not at hand: limits on credits are then left to the service. */
   readonly creditedSince?: CreditedSince | undefined;
   /** Left out where none is known: what is done with them is left to the service. */
@@ -328,9 +328,8 @@ function checkMisfit(
   if (current.misfit !== true) {
     const { spoken } = circumstances;
     if (change.op !== 'put' || spoken === undefined) return undefined;
-    // It fits the newest version, but the sender's own can't read it: they would overwrite what they never saw.
-    const theirs = spokenRecords(new Map([[change.key, current]]), rules.manifest, spoken, rules.check);
-    if ([...theirs.values()].every((one) => one.misfit !== true)) return undefined;
+    // It fits the newest version, but the sender's own may not be able to read it.
+    if (spoken.reads(change.key, current, rules)) return undefined;
   }
   const ways =
     declaration.kind === 'progress' || declaration.kind === 'preference'
@@ -392,20 +391,17 @@ function valueAfter(
     }
     default: {
       if (declaration.kind !== 'progress' && declaration.kind !== 'preference') break;
-      return changeProgress(completed(change, current, declared, work), current, declaration, rules.check, at);
+      return changeProgress(completed(change, current, work), current, declaration, rules.check, at);
     }
   }
   throw new TypeError(`${change.op} is not for a ${declaration.kind}`);
 }
 
 /** A `put` of an older version replaces only the fields that its version declares. */
-function completed<C extends RecordChange>(change: C, current: StoredRecord, declared: DeclaredKey, work: Work): C {
-  const { spoken } = work.circumstances;
-  const { declaration } = declared;
-  if (change.op !== 'put' || spoken === undefined || declaration.kind !== 'progress') return change;
-  const theirs = spokenDeclaration(change.key, work.rules.manifest, spoken);
-  if (theirs?.kind !== 'progress') return change;
-  return { ...change, value: keepUnspoken(change.value, current.value, declaration.schema, theirs.schema) };
+function completed<C extends RecordChange>(change: C, current: StoredRecord, { rules, circumstances }: Work): C {
+  const { spoken } = circumstances;
+  if (change.op !== 'put' || spoken === undefined) return change;
+  return { ...change, value: spoken.completed(change.key, change.value, current.value, rules) };
 }
 
 function creditedIn(ledger: readonly LedgerLine[], key: string): number {

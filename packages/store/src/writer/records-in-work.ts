@@ -3,6 +3,7 @@ import {
   checkPlayerSize,
   checkRecordSize,
   currentKey,
+  olderVersion,
   underCurrentKeys,
   utf8Bytes,
   type ChangeProblem,
@@ -123,7 +124,7 @@ export class RecordsInWork {
   /** Applies a transaction whole, or leaves everything as it is. */
   apply(transaction: Transaction, rules: Rules, origin: Origin, { spoken, byPlayer, seen }: Sender): Outcome {
     const outcome = applyTransaction(this.records, transaction, rules, rfc3339(origin.at), {
-      spoken,
+      spoken: spoken && olderVersion(spoken),
       byPlayer,
       checkpoints: this.checkpoints.atHand(seen),
       creditedSince: (key, since) => this.credits.since(key, since),
