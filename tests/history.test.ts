@@ -1,5 +1,7 @@
 import { expect } from 'chai';
 import type { ServiceRefused, VekkonOperator } from '@vekkon/client';
+import type { JoinResponse, SaveResponse } from '@vekkon/protocol';
+import { verifyStore } from '@vekkon/store';
 import { failure } from './world/failure.js';
 import { TestClock, World } from './world/world.js';
 
@@ -153,6 +155,68 @@ describe("what a player's records held before", () => {
     expect((await viewer.history.page(player)).revisions).to.have.length.greaterThan(3);
     const restoring = viewer.history.restore(player, { key: 'progress/flight', revision: 2, ifRevision: 6 });
     expect(await refusedAs(restoring)).to.equal('role-too-low');
+  });
+});
+
+describe('what one save writes over itself', () => {
+  let world: World;
+  before(async () => {
+    world = await World.start();
+  });
+  after(() => world.close());
+
+  it('was never on disk: the history tells from where it went to where, and what has its own word stays', async () => {
+    const { operator } = world;
+    const { body } = await world.call('POST', '/v1/players/p-busy/join', { host: 'ridge-eu-1' });
+    const { session, seen } = body as JoinResponse;
+    const climb = { op: 'increase', key: 'progress/climbs', path: '', by: 1 };
+    const earn = (reason: string) => ({ op: 'credit', key: 'currency/feather', amount: 5, reason });
+    const submit = (value: number) => ({ changes: [{ op: 'submit', key: 'score/gorge-run', value }] });
+    const saved = await world.call('POST', `/v1/sessions/${session.id}/saves`, {
+      number: 1,
+      seen,
+      transactions: [
+        ...Array.from({ length: 30 }, () => ({ changes: [climb] })),
+        { label: 'a storm', changes: [climb, earn('storm')] },
+        { changes: [climb, earn('one')] },
+        { changes: [climb, earn('two')] },
+        { changes: [{ op: 'reset', key: 'currency/feather' }] },
+        submit(62_000),
+        submit(61_000),
+        { changes: [{ op: 'put', key: 'progress/glider/heron', value: { span: 12, cloth: 'paper', wear: 0 } }] },
+        { changes: [{ op: 'remove', key: 'progress/glider/heron' }] },
+        { changes: [{ op: 'put', key: 'progress/glider/heron', value: { span: 14, cloth: 'paper', wear: 0 } }] },
+      ],
+    });
+    const { records, transactions } = saved.body as SaveResponse;
+    expect(transactions.every(({ applied }) => applied)).to.equal(true);
+    expect(records['progress/climbs']).to.deep.equal({ revision: 34, value: 33 });
+
+    const told = async (key: string) =>
+      (await operator.history.page('p-busy', { key })).revisions
+        .filter((one) => one.seen > seen)
+        .map(({ revision, label, words, removed }) => [revision, label, removed ? 'removed' : words?.join()]);
+    expect(await told('progress/climbs')).to.deep.equal([
+      [34, null, '31 → 33'],
+      [32, 'a storm', '30 → 31'],
+      [31, null, '0 → 30'],
+    ]);
+    expect(await told('currency/feather')).to.deep.equal([
+      [5, null, '55 → 40'],
+      // It went to the trash, and is named there by its revision.
+      [4, null, '45 → 55'],
+      [2, 'a storm', '40 → 45'],
+    ]);
+    const { lines } = await operator.ledger('p-busy');
+    expect(lines.map(({ reason }) => reason).slice(1, 4)).to.deep.equal(['two', 'one', 'storm']);
+    expect((await told('score/gorge-run')).map(([revision]) => revision)).to.deep.equal([2, 1]);
+    expect((await told('progress/glider/heron')).map(([revision, , words]) => [revision, words])).to.deep.equal([
+      [3, 'nothing → {"span":14,"cloth":"paper","wear":0}'],
+      [2, 'removed'],
+      [1, 'nothing → {"span":12,"cloth":"paper","wear":0}'],
+    ]);
+    await world.call('POST', `/v1/sessions/${session.id}/leave`);
+    expect((await verifyStore(world.folder)).faults).to.deep.equal([]);
   });
 });
 

@@ -30,6 +30,7 @@ export * from './records/kept-for.js';
 export * from './keys/json-pointer.js';
 export * from './records/mending-changes.js';
 export * from './records/merge-patch.js';
+export * from './records/one-revision.js';
 export * from './records/outside-changes.js';
 export * from './keys/problem.js';
 export * from './records/progress-changes.js';

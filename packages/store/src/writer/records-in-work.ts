@@ -21,10 +21,10 @@ import { rfc3339 } from '../clock.js';
 import { CheckpointsInWork } from './checkpoints-in-work.js';
 import { CreditsInWork } from './credits-in-work.js';
 import { given, keptQuery, type Compiled } from '../kept-query.js';
-import type { HistoryTable, NewTrashRow, PlayerRow } from '../tables.js';
+import type { NewTrashRow, PlayerRow } from '../tables.js';
 import type { WriterContext } from './context.js';
 import { heldBytes, type HeldRecords, type HowItLies } from './held-records.js';
-import { historyDigest } from '../history-digest.js';
+import { HistoryInWork, insertRevision, rowBytes } from './history-in-work.js';
 
 /** Where a change came from, as history and ledger keep it. */
 export interface Origin {
@@ -74,7 +74,7 @@ export class RecordsInWork {
   #records: Map<string, StoredRecord> | undefined;
   readonly #bytesOf = new Map<string, number>();
   #bytes: number;
-  readonly #history: Omit<HistoryTable, 'player' | 'seen' | 'digest'>[] = [];
+  readonly #history = new HistoryInWork();
   readonly #ledger: (Origin & { readonly line: LedgerLine })[] = [];
   readonly #trash: NewTrashRow[] = [];
   readonly #changed = new Map<string, { readonly record: StoredRecord; readonly text: string }>();
@@ -110,8 +110,7 @@ export class RecordsInWork {
 
   /** About how many bytes this command's revisions and ledger lines take. */
   get writtenBytes(): number {
-    const values = this.#history.reduce((sum, { value }) => sum + utf8Bytes(value) + rowBytes, 0);
-    return this.#ledger.reduce((sum, { line }) => sum + utf8Bytes(line.reason) + rowBytes, values);
+    return this.#ledger.reduce((sum, { line }) => sum + utf8Bytes(line.reason) + rowBytes, this.#history.bytes);
   }
 
   /** The keys changed after the player's commit `seen`, by whomever. */
@@ -157,6 +156,7 @@ export class RecordsInWork {
     } = {},
   ): void {
     const { session, by, label, at } = origin;
+    const trashed = new Set(trash.map(({ key }) => key));
     if (records.size > 0) this.#records ??= new Map(this.#held.records);
     for (const [key, record] of records) {
       const text = texts.get(key) ?? JSON.stringify(record.value);
@@ -167,7 +167,8 @@ export class RecordsInWork {
       this.#records?.set(key, record);
       this.#changed.set(key, { record, text });
       const { revision } = record;
-      this.#history.push({ key, revision, follows, value: text, removed: flagOf(record), at, session, by, label });
+      const row = { key, revision, follows, value: text, removed: flagOf(record), at, session, by, label };
+      this.#history.add(row, trashed.has(key));
     }
     for (const line of ledger) {
       this.#ledger.push({ line, at, session, by, label });
@@ -203,12 +204,7 @@ export class RecordsInWork {
     const formerRows = await this.#dropFormerRows();
     await this.#runAll(upsertRecord.compiled(this.#place.db), rows);
     await this.#place.foundBy.changed(this.#environment, player, manifest, this.#changed);
-    const history = this.#history.map((row) => {
-      const { key, revision, follows, value, removed, at, session, by, label } = row;
-      const digest = historyDigest(player, { key, revision, follows, value, removed, seen, at });
-      return [player, key, revision, value, removed, seen, at, session, by, label, follows, digest];
-    });
-    await this.#runAll(insertHistory.compiled(this.#place.db), history);
+    await this.#runAll(insertRevision.compiled(this.#place.db), this.#history.rowsOf(player, seen));
     const ledger = this.#ledger.map(({ line, at, session, by, label }) => {
       const { key, op, amount, balance, reason, count } = line;
       return [player, key, at, op, amount, balance, reason, count, session, by, label];
@@ -262,9 +258,6 @@ export class RecordsInWork {
   }
 }
 
-/** What a row takes beside its value, about. */
-const rowBytes = 200;
-
 /** Whose records they are, by their number. */
 type WhoseRecords = Pick<PlayerRow, 'number' | 'environment'>;
 
@@ -313,27 +306,6 @@ const upsertRecord = keptQuery(
           changed_at: row.ref('excluded.changed_at'),
         })),
       ),
-);
-
-const insertHistory = keptQuery(
-  (
-    db,
-    player: number,
-    key: string,
-    revision: number,
-    value: string,
-    removed: number,
-    seen: number,
-    at: number,
-    session: string | null,
-    by: string | null,
-    label: string | null,
-    follows: number | null,
-    digest: string | null,
-  ) =>
-    db
-      .insertInto('history')
-      .values({ player, key, revision, value, removed, seen, at, session, by, label, follows, digest }),
 );
 
 const insertLedger = keptQuery(
