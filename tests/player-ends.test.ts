@@ -26,6 +26,27 @@ describe('a stay on a device', () => {
       expect(String(await starting)).to.contain('the player was stopped');
       expect([player.status.connection, player.session]).to.deep.equal(['left', undefined]);
     });
+
+    it('and started again delivers what had its number and no answer, once, before what is done then', async () => {
+      const player = await at.started();
+      void player.increase('landings', 1);
+      at.proxy.fate = (request) => (/saves/.test(request.url ?? '') ? 'drop-response' : 'pass');
+      await failure(player.save());
+      player.stop();
+      at.reachable();
+      let failed = 0;
+      player.onFailedTry(() => failed++);
+      // It tries again as it did before it was stopped.
+      at.proxy.fate = (request) => (failed === 0 && /join/.test(request.url ?? '') ? 'drop-request' : 'pass');
+      await player.start();
+      expect([player.status.connection, player.pending]).to.deep.equal(['online', 0]);
+      void player.increase('landings', 2);
+      await player.save();
+      expect(await at.stored(player, 'progress/landings')).to.equal(3);
+      await player.leave();
+      const { unsettled } = await at.world.operator.unsettled(player.player?.id ?? '');
+      expect(unsettled).to.deep.equal([]);
+    });
   });
 
   it('takes no more changes once its last save has its number, and says so', async () => {

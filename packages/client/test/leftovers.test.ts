@@ -12,10 +12,11 @@ class Slow {
   readonly leftovers = new Leftovers({
     send: <Answer>({ path, body }: { path: string; body?: unknown }) => {
       this.sent.push(`${path.slice('/v1/sessions/'.length)} ${(body as { number?: number }).number ?? ''}`.trim());
-      return new Promise<Answer>((resolve) => this.#answer.push(() => resolve({} as Answer)));
+      return new Promise<Answer>((resolve) =>
+        this.#answer.push(() => resolve({ transactions: [], records: {} } as Answer)),
+      );
     },
     answered: () => undefined,
-    applied: () => undefined,
     refused: () => undefined,
     putAside: () => undefined,
     changed: () => undefined,

@@ -23,13 +23,18 @@ const renewedBefore = 60_000;
 export class DeviceTransport implements Transport {
   readonly #inner: Transport;
   readonly #deviceKey: string;
-  readonly #tokens: DeviceTokens;
+  readonly #tokensHere: () => DeviceTokens;
   #asking: Promise<string> | undefined;
 
-  constructor(inner: Transport, deviceKey: string, tokens: DeviceTokens) {
+  /** @param tokens throws where the device does not know yet who it is */
+  constructor(inner: Transport, deviceKey: string, tokens: () => DeviceTokens) {
     this.#inner = inner;
     this.#deviceKey = deviceKey;
-    this.#tokens = tokens;
+    this.#tokensHere = tokens;
+  }
+
+  get #tokens(): DeviceTokens {
+    return this.#tokensHere();
   }
 
   async send<Answer>(sent: Sent): Promise<Answer> {
@@ -45,6 +50,7 @@ export class DeviceTransport implements Transport {
 
   /** Sends a call whose answer makes the device another: whoever needs a token meanwhile waits for it. */
   async change<Answer>(sent: Sent, take: (answer: Answer) => void): Promise<Answer> {
+    const tokens = this.#tokens;
     const sending = this.#sendOrAsNew<Answer>(sent).then((answer) => {
       take(answer);
       return answer;
@@ -54,7 +60,7 @@ export class DeviceTransport implements Transport {
       .catch(() => undefined)
       .then(() => {
         this.#asking = undefined;
-        return this.#tokens.token() ?? this.#askForToken();
+        return tokens.token() ?? this.#askForToken();
       });
     return sending;
   }

@@ -1,5 +1,5 @@
 import type { Transaction } from '@vekkon/core';
-import type { SaveResponse } from '@vekkon/protocol';
+import type { RecordsByKey, SaveResponse } from '@vekkon/protocol';
 import { isForShape, takenApart, wasAnswered } from '../session/put-aside.js';
 import type { NumberedSave } from '../session/stay.js';
 import type { ServiceRefused } from '../errors.js';
@@ -7,12 +7,11 @@ import type { Sent } from '../transport/transport.js';
 import { refusedForGood } from './failures.js';
 import type { Leftover } from './kept-state.js';
 
-/** What became of a save that is delivered after its session. */
+/** What late saves ask of the player whose they are. */
 interface LateSaves {
   send<Answer>(sent: Sent): Promise<Answer>;
-  answered(save: NumberedSave, answer: SaveResponse): void;
-  /** It was answered before, and the answer is known here no more. */
-  applied(save: NumberedSave): void;
+  /** The oldest transactions that have a number were answered. @param isApplied whether each was applied */
+  answered(isApplied: readonly boolean[], records?: RecordsByKey): void;
   /** It came too late: the service keeps it as unsettled. */
   refused(save: NumberedSave, refusal: ServiceRefused): void;
   /** A part of it the service will never take. */
@@ -64,7 +63,11 @@ export class Leftovers {
   /** @returns what is to be sent in its place; undefined if it was answered */
   async #send(session: string, save: NumberedSave): Promise<NumberedSave | undefined> {
     try {
-      this.#late.answered(save, await this.#late.send<SaveResponse>(requestOf(session, save)));
+      const { transactions, records } = await this.#late.send<SaveResponse>(requestOf(session, save));
+      this.#late.answered(
+        transactions.map(({ applied }) => applied),
+        records,
+      );
     } catch (error) {
       const refusal = refusedForGood(error);
       if (isForShape(refusal) && save.transactions.length > 0) {
@@ -72,8 +75,10 @@ export class Leftovers {
         this.#late.putAside(aside, refusal, isStaying);
         return rest;
       }
-      if (wasAnswered(refusal, save.number)) this.#late.applied(save);
-      else this.#late.refused(save, refusal);
+      // Answered before, and the answer is known here no more: then it was applied.
+      const isApplied = wasAnswered(refusal, save.number);
+      this.#late.answered(save.transactions.map(() => isApplied));
+      if (!isApplied) this.#late.refused(save, refusal);
     }
     return undefined;
   }

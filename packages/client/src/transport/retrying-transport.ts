@@ -48,9 +48,13 @@ export class RetryingTransport implements Transport {
     return new RetryingTransport(this.#inner, { ...this.#options, deadline }, this.#shared);
   }
 
-  /** No further tries: what waits for one fails with what its last try met. */
+  /** No further tries, until it goes on: what waits for one fails with what its last try met. */
   stop(): void {
     this.#shared.stop();
+  }
+
+  goOn(): void {
+    this.#shared.isStopped = false;
   }
 
   async send<Answer>(sent: Sent): Promise<Answer> {
