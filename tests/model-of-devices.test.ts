@@ -103,10 +103,10 @@ describe('a device and the service together', () => {
     await world.close();
   });
 
-  /** What the game did: how much each note counts, and in which tab it was written. */
+  /** What the game did: how much each note counts, and in which life of which tab it was written. */
   interface Played {
     readonly device: Device;
-    readonly notes: Map<string, { readonly amount: number; readonly tab: number }>;
+    readonly notes: Map<string, { readonly amount: number; readonly life: number }>;
     readonly acknowledged: Set<string>;
   }
 
@@ -117,6 +117,8 @@ describe('a device and the service together', () => {
     const acknowledged = new Set<string>();
     const tabs: (VekkonPlayer | undefined)[] = [undefined, undefined];
     const unsaved: [string[], string[]] = [[], []];
+    /** What a tab left that ended, another may take over, and deliver after those that came later. */
+    const lives: [number, number] = [0, 1];
     let count = 0;
     for (const step of afternoon) {
       try {
@@ -160,7 +162,7 @@ describe('a device and the service together', () => {
         const outcome = player.transaction(label, (draft) => write(draft as never));
         if (!outcome.applied) return;
       }
-      notes.set(note, { amount, tab });
+      notes.set(note, { amount, life: lives[tab]! });
       unsaved[tab]!.push(note);
     }
 
@@ -210,6 +212,7 @@ describe('a device and the service together', () => {
           device.kill(name);
           tabs[step.tab] = undefined;
           unsaved[step.tab] = [];
+          lives[step.tab]! += 2;
       }
     }
   }
@@ -249,9 +252,9 @@ describe('a device and the service together', () => {
     );
     const inOrder = (a: string, b: string) => Number(a) - Number(b);
     expect([...stored, ...kept].sort(inOrder)).to.deep.equal([...notes.keys()]);
-    for (const tab of [0, 1]) {
-      const ofTab = stored.filter((note) => notes.get(note)?.tab === tab);
-      expect(ofTab, 'in order').to.deep.equal([...ofTab].sort(inOrder));
+    for (const life of new Set([...notes.values()].map((one) => one.life))) {
+      const ofLife = stored.filter((note) => notes.get(note)?.life === life);
+      expect(ofLife, 'in order').to.deep.equal([...ofLife].sort(inOrder));
     }
     expect(stored, 'acknowledged').to.include.members([...acknowledged]);
     const landed = stored.reduce((sum, note) => sum + notes.get(note)!.amount, 0);
