@@ -553,6 +553,10 @@ export type SignInRow = Selectable<SignInTable>;
 export type FoundByRow = Selectable<FoundByTable>;
 export type BoardRow = Selectable<BoardTable>;
 export type SeasonRow = Selectable<SeasonTable>;
+/** A board with its seasons that are not closed: the open one last. */
+export interface KnownBoard extends BoardRow {
+  readonly seasons: readonly SeasonRow[];
+}
 export type StandingRow = Selectable<StandingTable>;
 export type GiftRow = Selectable<GiftTable>;
 export type GiftPlayerRow = Selectable<GiftPlayerTable>;

@@ -13,7 +13,7 @@ import { mostRecordsHeld } from './held-records.js';
 import { mostSessionsHeld } from './held-sessions.js';
 import { HostInstances } from './host-instances.js';
 import { Leases } from './leases.js';
-import { NotedOfDevices } from './note-play.js';
+import { NotedOfDevices } from './noted-of-devices.js';
 import { NotedMap, Notes } from './undoable.js';
 
 /** A command as it crosses to the writer: plain data. */

@@ -2,7 +2,7 @@ import type { Kysely } from 'kysely';
 import { Refusal } from '@vekkon/protocol';
 import type { Engine } from '../engines/engine.js';
 import type { Manifests } from '../manifests.js';
-import type { EnvironmentRow, Tables } from '../tables.js';
+import type { EnvironmentRow, KnownBoard, Tables } from '../tables.js';
 import type { ChangedMeanwhile } from './changed-meanwhile.js';
 import type { FoundByInWork } from './found-by-in-work.js';
 import type { FeedInWork } from './feed-in-work.js';
@@ -10,9 +10,8 @@ import type { Held } from './held.js';
 import type { HeldRecords } from './held-records.js';
 import type { HeldSession } from './held-sessions.js';
 import type { HostInstances } from './host-instances.js';
-import type { KnownBoard } from './known-boards.js';
 import type { Leases } from './leases.js';
-import type { NotedOfDevices } from './note-play.js';
+import type { NotedOfDevices } from './noted-of-devices.js';
 import type { NotedMap, Notes } from './undoable.js';
 
 /** What every command of the writer works with. */

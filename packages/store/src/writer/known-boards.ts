@@ -1,13 +1,8 @@
 import { storedKeys, type Manifest, type ScoreDeclaration } from '@vekkon/core';
 import { lastTurn, nextTurn, usualGrace } from '@vekkon/core/boards';
 import { keptQuery } from '../kept-query.js';
-import type { BoardRow, SeasonRow } from '../tables.js';
+import type { BoardRow, KnownBoard, SeasonRow } from '../tables.js';
 import type { WriterContext } from './context.js';
-
-/** A board with its seasons that are not closed: the open one last. */
-export interface KnownBoard extends BoardRow {
-  readonly seasons: readonly SeasonRow[];
-}
 
 type Place = Pick<WriterContext, 'db' | 'boards' | 'feed'>;
 

@@ -9,9 +9,9 @@ import {
 } from '@vekkon/core';
 import { seasonOfResult } from '@vekkon/core/boards';
 import { keptQuery } from '../kept-query.js';
-import type { SavingPlayer, SeasonRow } from '../tables.js';
+import type { KnownBoard, SavingPlayer, SeasonRow } from '../tables.js';
 import type { WriterContext } from './context.js';
-import { boardNow, keep, withSeason, type KnownBoard } from './known-boards.js';
+import { boardNow, keep, withSeason } from './known-boards.js';
 
 /** What became of a result, as far as it does not depend on others: ranks are looked up when it is answered. */
 export interface ResultTaken {

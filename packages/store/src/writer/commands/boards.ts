@@ -1,9 +1,9 @@
 import { acceptResult, readRecord, type Json, type Manifest, type ScoreValue } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { rfc3339 } from '../../clock.js';
-import type { DoubtfulRow, PlayerRow, SeasonRow } from '../../tables.js';
+import type { DoubtfulRow, KnownBoard, PlayerRow, SeasonRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
-import { boardNow, findBoard, scoreDeclared, turn, type KnownBoard } from '../known-boards.js';
+import { boardNow, findBoard, scoreDeclared, turn } from '../known-boards.js';
 import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { findPlayer, openSessionOf } from '../sessions.js';

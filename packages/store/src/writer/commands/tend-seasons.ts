@@ -1,6 +1,6 @@
 import { rewardFor, rewardTransaction, type Manifest, type Reward } from '@vekkon/core';
 import { keptQuery } from '../../kept-query.js';
-import type { BoardRow, SavingSession, SeasonRow } from '../../tables.js';
+import type { BoardRow, KnownBoard, SavingSession, SeasonRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import {
   boardNow,
@@ -12,7 +12,6 @@ import {
   turn,
   upToDate,
   withSeason,
-  type KnownBoard,
 } from '../known-boards.js';
 import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
