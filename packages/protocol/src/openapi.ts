@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { routes, type Route } from './routes.js';
+import { callersInWords, groupOf } from './routes/route-words.js';
 import { roles } from './roles-and-scopes.js';
 
 /** The OpenAPI 3.1 document, made from the shapes that check the requests. */
@@ -60,6 +61,8 @@ function operation(name: string, route: Route): object {
   return {
     operationId: name,
     summary: route.summary,
+    description: callersInWords(route),
+    tags: [groupOf(route)],
     ...(!route.callers.includes('anybody') && { security: [{ bearer: [] }] }),
     parameters: [...inPath, ...inQuery, ...inHeaders(route)],
     ...(route.body && {

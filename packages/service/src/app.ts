@@ -73,7 +73,7 @@ export function makeApp(
   });
   app.use(['/console', '/docs', '/account'], guard);
   // What is static is sent compressed to whoever takes it. Answers of the API are not: they are short, and must be fast.
-  app.use(['/console/assets', '/docs', '/vekkon-player.js', ...pages.map(({ at }) => at)], compressedOnce());
+  app.use(['/console/assets', '/vekkon-player.js', ...pages.map(({ at }) => at)], compressedOnce());
   serveAbout(app, desk, version);
   serveMetrics(app, desk);
   serveSessions(desk);

@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import path from 'node:path';
 import express, { type IRouter } from 'express';
 
-/** Serves the built console at /console. Its own paths all lead to its one page. */
+/** Serves the built console at /console, whose own paths all lead to its one page; and at /docs the page on which the calls are read. */
 export function serveConsole(router: IRouter): void {
   const console = path.dirname(createRequire(import.meta.url).resolve('@vekkon/console/package.json'));
   const page = path.join(console, 'dist/index.html');
@@ -12,6 +12,9 @@ export function serveConsole(router: IRouter): void {
   router.use('/console/assets', express.static(assets, { immutable: true, maxAge: '1y', fallthrough: false }));
   router.get(['/console', '/console/*path'], (_request, response) => {
     response.set('Cache-Control', 'no-cache').sendFile(page);
+  });
+  router.get('/docs', (_request, response) => {
+    response.set('Cache-Control', 'no-cache').sendFile(path.join(console, 'dist/docs.html'));
   });
   router.get('/', (_request, response) => response.redirect('/console/'));
 }
