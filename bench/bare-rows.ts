@@ -6,12 +6,14 @@ import Database from 'better-sqlite3';
 
 /**
  * Writes what saves write, for a while: per save two records with a revision
- * each, a ledger line, the session with its outcome, and the player.
+ * each, a ledger line, the session with its outcome, and the player. The
+ * batches go round among as many players as the saves do that it stands beside.
  *
- * @param template a database with the tables, of which the first players and sessions are taken
+ * @param template a database with the tables, of which the first open sessions are taken
+ * @param batches how many batches until it is the first players' turn again
  * @returns saves a second
  */
-export function bareRowsPerSecond(template: string, batch: number, milliseconds: number): number {
+export function bareRowsPerSecond(template: string, batch: number, batches: number, milliseconds: number): number {
   const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-bare-'));
   const source = new Database(template, { readonly: true });
   source.prepare('vacuum into ?').run(path.join(folder, 'bare.sqlite'));
@@ -21,7 +23,7 @@ export function bareRowsPerSecond(template: string, batch: number, milliseconds:
     database.pragma(pragma);
   const sessions = database
     .prepare('select id, player from sessions where ended_at is null limit ?')
-    .all(batch) as readonly { readonly id: string; readonly player: number }[];
+    .all(batch * batches) as readonly { readonly id: string; readonly player: number }[];
   const record = database.prepare(
     'insert into records (player, key, revision, value, removed, seen, changed_at) values (?, ?, ?, ?, 0, ?, ?) on conflict (player, key) do update set revision = excluded.revision, value = excluded.value, removed = excluded.removed, seen = excluded.seen, changed_at = excluded.changed_at',
   );
@@ -41,7 +43,8 @@ export function bareRowsPerSecond(template: string, batch: number, milliseconds:
   const since = performance.now();
   for (let number = 1_000_000; performance.now() - since < milliseconds; number++) {
     database.prepare('begin immediate').run();
-    for (const { id, player: one } of sessions) {
+    const from = (number % batches) * batch;
+    for (const { id, player: one } of sessions.slice(from, from + batch)) {
       const at = Date.now();
       for (const key of ['progress/climbs', 'currency/opal']) {
         record.run(one, key, number, String(number), number, at);

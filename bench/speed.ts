@@ -256,7 +256,7 @@ if (isChosen('bulk')) {
         await call('POST', '/v1/saves', { saves });
       }
     }
-    alone.push(bareRowsPerSecond(path.join(folder, 'vekkon.sqlite'), bulkSaves, milliseconds));
+    alone.push(bareRowsPerSecond(path.join(folder, 'vekkon.sqlite'), bulkSaves, bulkConnections, milliseconds));
   }
   const [mine, rowsAlone, express] = [median(ours), median(alone), median(theirs)];
   push(
