@@ -69,6 +69,10 @@ describe('the page on which the calls of a service are read', () => {
     await page.getByText('No call has these words.').waitFor();
     await page.goto(`${world.url}/docs#teleport`);
     await page.getByText('There is no call “teleport”.').waitFor();
+    // Whoever opens one further down sees where it stands among the others.
+    const deep = await opened('#tuningRules');
+    const place = await deep.locator('nav a[aria-current="page"]').boundingBox();
+    expect((place?.y ?? Infinity) + (place?.height ?? 0)).to.be.below(deep.viewportSize()?.height ?? 0);
   });
 
   it('can be read by day and by night, by everybody', async () => {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import Button from 'primevue/button';
 import InputText from 'primevue/inputtext';
-import { computed, onMounted, ref } from 'vue';
+import { computed, nextTick, onMounted, ref } from 'vue';
 import ContourLines from '../components/ContourLines.vue';
 import ProblemNotice from '../components/ProblemNotice.vue';
 import { useDaylight } from '../daylight.js';
@@ -43,9 +43,11 @@ async function read<Answer>(path: string): Promise<Answer> {
   return (await response.json()) as Answer;
 }
 
-/** The call that the address names, so that it can be handed on. */
+/** Shows the call that the address names, so that it can be handed on, from its beginning. */
 function look(): void {
   chosen.value = decodeURIComponent(location.hash.slice(1)) || 'join';
+  window.scrollTo(0, 0);
+  void nextTick(() => document.querySelector('nav .here')?.scrollIntoView({ block: 'nearest' }));
 }
 
 onMounted(() => {
@@ -154,7 +156,7 @@ main {
 nav {
   position: sticky;
   top: 0.7rem;
-  max-height: calc(100vh - 1.4rem);
+  max-height: calc(100vh - 5rem);
   overflow-y: auto;
   padding: 0.9rem 1rem 1.2rem;
 }
