@@ -69,6 +69,30 @@ export function keptQuery<Row, Values extends readonly unknown[]>(
   return Object.assign(run, { compiled });
 }
 
+/** Where writes go that nobody waits for. */
+export interface TakesWrites {
+  readonly db: Kysely<Tables>;
+  /** See `Engine.later`. */
+  readonly later: (sql: string, values: readonly unknown[]) => void;
+}
+
+/**
+ * A write that is built once for each connection, and of which nobody waits
+ * for anything: it is carried out before whatever is asked next. It must not
+ * depend on anything that could refuse it.
+ *
+ * @param build makes the query with Kysely; each value may stand only where a parameter does
+ */
+export function keptWrite<Values extends readonly unknown[]>(
+  build: (db: Kysely<Tables>, ...values: Values) => Buildable<unknown>,
+): (place: TakesWrites, ...values: Values) => void {
+  const { compiled } = keptQuery(build);
+  return ({ db, later }, ...values) => {
+    const found = compiled(db);
+    later(found.query.sql, given(found, values));
+  };
+}
+
 /**
  * Inserts rows of one table, all with the same columns, by a statement that is
  * built once for each connection.
@@ -90,7 +114,7 @@ export function keptInsert<Name extends keyof Tables>(
 }
 
 /** A query's parameters with the values that were given for it. */
-export function given({ parameters, areAsGiven }: Compiled, values: readonly unknown[]): readonly unknown[] {
+function given({ parameters, areAsGiven }: Compiled, values: readonly unknown[]): readonly unknown[] {
   if (areAsGiven) return values;
   return parameters.map((one) => (one instanceof Given ? values[one.position] : one));
 }

@@ -46,9 +46,14 @@ export class Manifests {
     return this.versionOf(environment, version);
   }
 
+  /** The newest of an environment, where it was read before. */
+  keptNewestOf({ number, manifest_version, learned, learns }: EnvironmentRow): InstalledManifest | undefined {
+    return manifest_version === null ? undefined : this.#kept.get(nameOf(number, manifest_version, learned, learns));
+  }
+
   /** One version, with what the environment has learned since; refused with `manifest-version-unknown`. */
   async versionOf(environment: EnvironmentRow, version: number): Promise<InstalledManifest> {
-    const name = `${environment.number}:${version}:${environment.learned}:${environment.learns}`;
+    const name = nameOf(environment.number, version, environment.learned, environment.learns);
     const kept = this.#kept.get(name);
     if (kept !== undefined) return kept;
     const row = await this.db
@@ -98,6 +103,11 @@ export class Manifests {
     if (environment.learns !== 1) return manifest;
     return withLearned(manifest, learnedFrom(await this.learnedBy(environment.number)));
   }
+}
+
+/** Under which name a manifest is kept. */
+function nameOf(environment: number, version: number, learned: number, learns: number): string {
+  return `${environment}:${version}:${learned}:${learns}`;
 }
 
 /** A manifest as it is stored. Older ones lack the sections, and the words, that came later. */

@@ -8,9 +8,9 @@ import { TrustedTime } from '../src/writer/trusted-time.js';
 import { writerHere } from '../src/writer/writer.js';
 import { plainEnvironment, plainJoin } from './plain.js';
 
-describe('a command that is refused after it has written', () => {
-  const clock = { now: () => Date.parse('2026-11-23T12:00:00Z'), monotonic: () => 1_000_000 };
+const clock = { now: () => Date.parse('2026-11-23T12:00:00Z'), monotonic: () => 1_000_000 };
 
+describe('a command that is refused after it has written', () => {
   it('undoes what it wrote alone: its neighbours are applied once, whoever else is refused and how often', async () => {
     const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-alone-'));
     const engine = openSqlite(folder);
@@ -72,6 +72,60 @@ describe('a command that is refused after it has written', () => {
       .where('key', '=', 'progress/climbs')
       .executeTakeFirstOrThrow();
     expect(revisions.rows).to.equal(2 * 151);
+    await engine.close(clock.now());
+    rmSync(folder, { recursive: true });
+  });
+});
+
+describe('a save whose rows the database refuses', () => {
+  it('fails alone: its neighbours in the commit are applied, and it leaves nothing behind', async () => {
+    const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-alone-'));
+    const engine = openSqlite(folder);
+    await migrate(engine.writing);
+    engine.countCommits();
+    const writer = writerHere(engine, clock, new TrustedTime(undefined, clock.now(), clock.monotonic()));
+    const { number: environment } = await writer.do('createEnvironment', plainEnvironment);
+    const ids = ['p-1', 'p-2', 'p-3'];
+    await Promise.all(ids.map((player) => writer.do('join', plainJoin(environment, player, `ses_${player}`))));
+    const save = (player: string, number: number) =>
+      writer.do('save', {
+        environment,
+        session: `ses_${player}`,
+        number,
+        seen: number,
+        answered: number - 1,
+        device: null,
+        transactions: [{ changes: [{ op: 'increase', key: 'progress/climbs', path: '', by: 1 }] }],
+        leave: false,
+      });
+    // A row that should not be there, as a damaged disk or a person's hand may leave it.
+    const { number: damaged } = await engine.writing
+      .selectFrom('players')
+      .select('number')
+      .where('id', '=', 'p-2')
+      .executeTakeFirstOrThrow();
+    const row = { key: 'progress/climbs', revision: 2, value: '7', removed: 0, seen: 1, at: 0, session: null };
+    await engine.writing
+      .insertInto('history')
+      .values({ ...row, player: damaged, by: null, label: null, follows: 1, digest: null })
+      .execute();
+    const valueOf = async (player: string) => {
+      const { value, seen } = await engine.writing
+        .selectFrom('records')
+        .innerJoin('players', 'players.number', 'records.player')
+        .select(['records.value', 'players.seen'])
+        .where('players.id', '=', player)
+        .where('key', '=', 'progress/climbs')
+        .executeTakeFirstOrThrow();
+      return { value, seen };
+    };
+    for (const number of [1, 2]) {
+      const outcomes = await Promise.allSettled(ids.map((player) => save(player, player === 'p-2' ? 1 : number)));
+      expect(outcomes.map(({ status }) => status)).to.deep.equal(['fulfilled', 'rejected', 'fulfilled']);
+    }
+    expect(await valueOf('p-1')).to.deep.equal({ value: '2', seen: 3 });
+    expect(await valueOf('p-2')).to.deep.equal({ value: '0', seen: 1 });
+    expect(await valueOf('p-3')).to.deep.equal({ value: '2', seen: 3 });
     await engine.close(clock.now());
     rmSync(folder, { recursive: true });
   });

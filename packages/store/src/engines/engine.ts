@@ -5,8 +5,12 @@ import type { Tables } from '../tables.js';
 export interface Engine {
   /** The writer's own connection. */
   readonly writing: Kysely<Tables>;
-  /** Runs one statement for each row of values, in order, on the writer's connection. */
-  runMany(sql: string, rows: readonly (readonly unknown[])[]): Promise<void>;
+  /**
+   * Takes a statement that writes, and of which nobody waits for anything. Such
+   * statements are carried out together, in their order, before anything else
+   * is asked of the writer's connection, and at the latest with the commit.
+   */
+  later(sql: string, values: readonly unknown[]): void;
   /**
    * One transaction: when this resolves, everything that `work` wrote has been
    * flushed to disk; where it rejects, none of it is there.

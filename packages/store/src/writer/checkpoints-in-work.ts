@@ -35,8 +35,7 @@ export class CheckpointsInWork {
 
   /** Reads what transactions that make or load checkpoints need: the list, and what those hold that are loaded. */
   async load(transactions: readonly Transaction[]): Promise<void> {
-    // On the way of every save: most ask for nothing here.
-    if (!transactions.some(({ changes }) => changes.some(isOfCheckpoints))) return;
+    if (!areForCheckpoints(transactions)) return;
     const changes = transactions.flatMap((one) => one.changes);
     const restores = new Set(changes.flatMap((change) => (change.op === 'restore' ? [change.name] : [])));
     const rows = await checkpointsOf(this.#place.db, this.#player);
@@ -105,7 +104,11 @@ export class CheckpointsInWork {
   }
 }
 
-/** What a checkpoint holds. */
+/** Do transactions make or load checkpoints? Few do. */
+export function areForCheckpoints(transactions: readonly Transaction[]): boolean {
+  return transactions.some(({ changes }) => changes.some(isOfCheckpoints));
+}
+
 /** What came from outside to a player after a commit, in order. */
 export async function outsideSince(
   db: Kysely<Tables>,
@@ -115,6 +118,7 @@ export async function outsideSince(
   return (await outsideRows(db, player, seen)).map(outsideOf);
 }
 
+/** What a checkpoint holds. */
 export function recordsIn(text: string): ReadonlyMap<string, StoredRecord> {
   return new Map(Object.entries(JSON.parse(text) as { [key: string]: { revision: number; value: Json } }));
 }

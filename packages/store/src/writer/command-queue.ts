@@ -58,9 +58,12 @@ export class CommandQueue {
     const notes = this.#notes;
     this.#engine = engine;
     this.#deliver = deliver;
-    this.#context = {
+    const place = {
       db: engine.writing,
-      runMany: (statement, rows) => engine.runMany(statement, rows),
+      later: (sql: string, values: readonly unknown[]) => engine.later(sql, values),
+    };
+    this.#context = {
+      ...place,
       notes,
       environments: new NotedMap(notes),
       held: new Held(notes, mostRecordsHeld),
@@ -69,7 +72,7 @@ export class CommandQueue {
       leases: new Leases(startedAt, notes),
       instances: new HostInstances(engine.writing, notes),
       boards: new NotedMap(notes),
-      foundBy: new FoundByInWork(engine.writing, new NotedMap(notes)),
+      foundBy: new FoundByInWork(place, new NotedMap(notes)),
       feed: new FeedInWork(notes),
       changedMeanwhile: new ChangedMeanwhile(),
       notedOfDevices: new NotedOfDevices(notes),

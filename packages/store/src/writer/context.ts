@@ -17,7 +17,7 @@ import type { NotedMap, Notes } from './undoable.js';
 /** What every command of the writer works with. */
 export interface WriterContext {
   readonly db: Kysely<Tables>;
-  readonly runMany: Engine['runMany'];
+  readonly later: Engine['later'];
   /** What the command took note of in memory, to be undone. */
   readonly notes: Notes;
   /** As they stand now: only the writer changes them. */

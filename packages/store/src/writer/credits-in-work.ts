@@ -1,6 +1,6 @@
 import { creditPeriods, currentKey, storedKeys, type Manifest, type Transaction } from '@vekkon/core';
 import { sql, type Kysely } from 'kysely';
-import { keptQuery } from '../kept-query.js';
+import { keptQuery, keptWrite, type TakesWrites } from '../kept-query.js';
 import type { Tables } from '../tables.js';
 
 interface Credited {
@@ -37,15 +37,14 @@ export class CreditsInWork {
    */
   async load(transactions: readonly Transaction[], manifest: Manifest, times: readonly number[]): Promise<void> {
     for (const { changes } of transactions) {
-      for (const change of changes) if (change.op === 'credit') await this.#loadOne(change.key, manifest, times);
+      for (const change of changes) {
+        const limit = change.op === 'credit' ? limitOf(change.key, manifest) : undefined;
+        if (limit !== undefined && !this.#credited.has(limit.key)) await this.#loadOne(limit, manifest, times);
+      }
     }
   }
 
-  async #loadOne(named: string, manifest: Manifest, times: readonly number[]): Promise<void> {
-    const key = currentKey(named, manifest);
-    const declaration = manifest.records[key];
-    if (declaration?.kind !== 'currency' || declaration.creditLimit === undefined || this.#credited.has(key)) return;
-    const period = creditPeriods[declaration.creditLimit.per];
+  async #loadOne({ key, period }: Limit, manifest: Manifest, times: readonly number[]): Promise<void> {
     const beginnings = new Set(times.map((at) => minuteOf(at - period)));
     const found: Credited[] = [];
     for (const one of storedKeys(key, manifest)) found.push(...(await this.#creditedSince(one, beginnings)));
@@ -64,9 +63,9 @@ export class CreditsInWork {
     this.#added.set(key, byMinute.set(minuteOf(at), (byMinute.get(minuteOf(at)) ?? 0) + amount));
   }
 
-  async write(): Promise<void> {
+  write(place: TakesWrites): void {
     for (const [key, byMinute] of this.#added) {
-      for (const [at, amount] of byMinute) await addCredited(this.#db, this.#player, key, at, amount);
+      for (const [at, amount] of byMinute) addCredited(place, this.#player, key, at, amount);
     }
   }
 
@@ -82,6 +81,27 @@ export class CreditsInWork {
     }
     return found;
   }
+}
+
+/** A currency that has a limit on credits. */
+interface Limit {
+  readonly key: string;
+  /** In milliseconds. */
+  readonly period: number;
+}
+
+function limitOf(named: string, manifest: Manifest): Limit | undefined {
+  const key = currentKey(named, manifest);
+  const declaration = manifest.records[key];
+  if (declaration?.kind !== 'currency' || declaration.creditLimit === undefined) return undefined;
+  return { key, period: creditPeriods[declaration.creditLimit.per] };
+}
+
+/** Do transactions credit a currency that has a limit? Then what was credited must be loaded. */
+export function creditsWithLimit(transactions: readonly Transaction[], manifest: Manifest): boolean {
+  return transactions.some(({ changes }) =>
+    changes.some((change) => change.op === 'credit' && limitOf(change.key, manifest) !== undefined),
+  );
 }
 
 /** In the words of the index that holds credits alone. */
@@ -107,7 +127,7 @@ const creditsBetween = keptQuery((db, player: number, key: string, from: number,
     .where('at', '<', until),
 );
 
-const addCredited = keptQuery((db, player: number, key: string, at: number, amount: number) =>
+const addCredited = keptWrite((db, player: number, key: string, at: number, amount: number) =>
   db
     .insertInto('credited')
     .values({ player, key, minute: at, amount })

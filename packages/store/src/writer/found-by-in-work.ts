@@ -7,9 +7,8 @@ import {
   type Manifest,
   type StoredRecord,
 } from '@vekkon/core';
-import type { Kysely } from 'kysely';
-import { keptQuery } from '../kept-query.js';
-import type { FoundByRow, Tables } from '../tables.js';
+import { keptWrite, type TakesWrites } from '../kept-query.js';
+import type { FoundByRow } from '../tables.js';
 import type { NotedMap } from './undoable.js';
 
 /** What is wanted, by the numbers of environments. */
@@ -17,13 +16,13 @@ type Wanted = ReadonlyMap<number, readonly FoundByRow[]>;
 
 /** What players are found by, kept up to date by whatever writes. Where nothing is declared it costs nothing. */
 export class FoundByInWork {
-  readonly #db: Kysely<Tables>;
+  readonly #place: TakesWrites;
   /** What is wanted in all environments: a few. */
   readonly #known: NotedMap<'all', Wanted>;
   readonly #read = new WeakMap<Manifest, Map<string, FoundBy | undefined>>();
 
-  constructor(db: Kysely<Tables>, known: NotedMap<'all', Wanted>) {
-    this.#db = db;
+  constructor(place: TakesWrites, known: NotedMap<'all', Wanted>) {
+    this.#place = place;
     this.#known = known;
   }
 
@@ -32,19 +31,25 @@ export class FoundByInWork {
     this.#known.delete('all');
   }
 
-  /** Records of a player are others. */
-  async changed(
+  /** Records of a player are others. @returns what must be waited for, if anything */
+  changed(
     environment: number,
     player: number,
     manifest: Manifest,
     changed: ReadonlyMap<string, { readonly record: StoredRecord }>,
-  ): Promise<void> {
-    for (const row of (await this.#wanted()).get(environment) ?? []) {
-      const foundBy = this.#foundBy(row.of, manifest);
-      if (foundBy === undefined || !('key' in foundBy)) continue;
-      const found = changed.get(foundBy.key);
-      if (found !== undefined) await this.#keep(row, player, recordFoundBy(found.record, foundBy, { manifest }));
-    }
+  ): Promise<void> | undefined {
+    const take = (wanted: Wanted): void => {
+      for (const row of wanted.get(environment) ?? []) {
+        const foundBy = this.#foundBy(row.of, manifest);
+        if (foundBy === undefined || !('key' in foundBy)) continue;
+        const found = changed.get(foundBy.key);
+        if (found !== undefined) this.#keep(row, player, recordFoundBy(found.record, foundBy, { manifest }));
+      }
+    };
+    const known = this.#known.get('all');
+    if (known === undefined) return this.#wanted().then(take);
+    take(known);
+    return undefined;
   }
 
   /** A player has joined, with these attributes. */
@@ -59,19 +64,19 @@ export class FoundByInWork {
       if (foundBy === undefined || !('attribute' in foundBy)) continue;
       const { attribute } = foundBy;
       const value = Object.hasOwn(attributes, attribute) ? attributes[attribute] : undefined;
-      await this.#keep(row, player, valueFoundBy(value, []));
+      this.#keep(row, player, valueFoundBy(value, []));
     }
   }
 
-  #keep({ number }: FoundByRow, player: number, found: number | string | null): Promise<unknown> {
+  #keep({ number }: FoundByRow, player: number, found: number | string | null): void {
     const [value, text] = foundColumns(found);
-    return keepFound(this.#db, number, player, value, text);
+    keepFound(this.#place, number, player, value, text);
   }
 
   async #wanted(): Promise<Wanted> {
     const known = this.#known.get('all');
     if (known !== undefined) return known;
-    const rows = await this.#db.selectFrom('found_by').selectAll().where('dropped_at', 'is', null).execute();
+    const rows = await this.#place.db.selectFrom('found_by').selectAll().where('dropped_at', 'is', null).execute();
     const wanted = new Map<number, FoundByRow[]>();
     for (const row of rows) wanted.set(row.environment, [...(wanted.get(row.environment) ?? []), row]);
     this.#known.set('all', wanted);
@@ -95,7 +100,7 @@ export function foundColumns(found: number | string | null): readonly [value: nu
   return [typeof found === 'number' ? found : null, typeof found === 'string' ? found : null];
 }
 
-const keepFound = keptQuery((db, found_by: number, player: number, value: number | null, text: string | null) =>
+const keepFound = keptWrite((db, found_by: number, player: number, value: number | null, text: string | null) =>
   db
     .insertInto('found_values')
     .values({ found_by, player, value, text })

@@ -1,6 +1,6 @@
 import { isToldByNewer, utf8Bytes } from '@vekkon/core';
 import { historyDigest } from '../history-digest.js';
-import { keptQuery } from '../kept-query.js';
+import { keptWrite, type TakesWrites } from '../kept-query.js';
 import type { HistoryTable } from '../tables.js';
 
 type NewRevision = Omit<HistoryTable, 'player' | 'seen' | 'digest'>;
@@ -27,13 +27,12 @@ export class HistoryInWork {
     return this.#rows.reduce((sum, { value }) => sum + utf8Bytes(value) + rowBytes, 0);
   }
 
-  /** As rows of `insertRevision`, of the player's commit `seen`. */
-  rowsOf(player: number, seen: number): unknown[][] {
-    return this.#rows.map((row) => {
-      const { key, revision, follows, value, removed, at, session, by, label } = row;
+  /** Writes them, as the player's commit `seen`. */
+  write(place: TakesWrites, player: number, seen: number): void {
+    for (const { key, revision, follows, value, removed, at, session, by, label } of this.#rows) {
       const digest = historyDigest(player, { key, revision, follows, value, removed, seen, at });
-      return [player, key, revision, value, removed, seen, at, session, by, label, follows, digest];
-    });
+      insertRevision(place, player, key, revision, value, removed, seen, at, session, by, label, follows, digest);
+    }
   }
 }
 
@@ -44,7 +43,7 @@ function asWritten({ removed, ...row }: NewRevision) {
   return { ...row, removed: removed === 1 };
 }
 
-export const insertRevision = keptQuery(
+const insertRevision = keptWrite(
   (
     db,
     player: number,

@@ -20,11 +20,11 @@ import {
 import { rfc3339 } from '../clock.js';
 import { CheckpointsInWork } from './checkpoints-in-work.js';
 import { CreditsInWork } from './credits-in-work.js';
-import { given, keptQuery, type Compiled } from '../kept-query.js';
+import { keptQuery, keptWrite } from '../kept-query.js';
 import type { NewTrashRow, PlayerRow } from '../tables.js';
 import type { WriterContext } from './context.js';
 import { heldBytes, type HeldRecords, type HowItLies } from './held-records.js';
-import { HistoryInWork, insertRevision, rowBytes } from './history-in-work.js';
+import { HistoryInWork, rowBytes } from './history-in-work.js';
 
 /** Where a change came from, as history and ledger keep it. */
 export interface Origin {
@@ -72,12 +72,11 @@ export class RecordsInWork {
   readonly #held: Omit<HeldRecords, 'seen'>;
   /** As they are held, until something is set: a copy from then on. */
   #records: Map<string, StoredRecord> | undefined;
-  readonly #bytesOf = new Map<string, number>();
   #bytes: number;
   readonly #history = new HistoryInWork();
   readonly #ledger: (Origin & { readonly line: LedgerLine })[] = [];
   readonly #trash: NewTrashRow[] = [];
-  readonly #changed = new Map<string, { readonly record: StoredRecord; readonly text: string }>();
+  readonly #changed = new Map<string, Written>();
 
   private constructor(place: Place, { number: player, environment }: WhoseRecords, held: Omit<HeldRecords, 'seen'>) {
     this.#place = place;
@@ -92,11 +91,17 @@ export class RecordsInWork {
   /** @param seen the player's last commit, of who writes soon: then the records are held, and not read again */
   static async load(place: Place, player: WhoseRecords, manifest: Manifest, seen?: number): Promise<RecordsInWork> {
     const { number } = player;
-    const held = place.held.of(number);
-    if (held?.manifest === manifest) return new RecordsInWork(place, player, held);
+    const held = RecordsInWork.ofHeld(place, player, manifest);
+    if (held !== undefined) return held;
     const read = heldFrom(await recordsOf(place.db, number), manifest);
     if (seen !== undefined) place.held.keep(number, { ...read, seen });
     return new RecordsInWork(place, player, read);
+  }
+
+  /** The same, where they are held: nothing need be read. */
+  static ofHeld(place: Place, player: WhoseRecords, manifest: Manifest): RecordsInWork | undefined {
+    const held = place.held.of(player.number);
+    return held?.manifest === manifest ? new RecordsInWork(place, player, held) : undefined;
   }
 
   get records(): Records {
@@ -129,11 +134,10 @@ export class RecordsInWork {
       creditedSince: (key, since) => this.credits.since(key, since),
     });
     if (!outcome.applied) return outcome;
-    const texts = new Map<string, string>();
-    for (const [key, record] of outcome.changed) texts.set(key, JSON.stringify(record.value));
-    const tooLarge = this.#checkSizes(texts);
+    const written = [...outcome.changed].map(asWritten);
+    const tooLarge = this.#checkSizes(written);
     if (tooLarge !== undefined) return { applied: false, problem: { ...tooLarge, change: 0 } };
-    this.set(outcome.changed, outcome.ledger, origin, { trash: outcome.trash, texts });
+    this.#set(written, outcome.ledger, origin, outcome.trash);
     this.checkpoints.add(outcome.checkpoints, origin.by, origin.at);
     if (origin.session === null && !byPlayer) {
       for (const change of transaction.changes) this.checkpoints.noteOutside({ change }, origin.at);
@@ -147,28 +151,26 @@ export class RecordsInWork {
     records: Records,
     ledger: readonly LedgerLine[],
     origin: Origin,
-    {
-      trash = [],
-      texts = new Map(),
-    }: {
-      readonly trash?: readonly Trashed[];
-      readonly texts?: ReadonlyMap<string, string>;
-    } = {},
+    { trash = [] }: { readonly trash?: readonly Trashed[] } = {},
   ): void {
+    this.#set([...records].map(asWritten), ledger, origin, trash);
+  }
+
+  #set(written: readonly Written[], ledger: readonly LedgerLine[], origin: Origin, trash: readonly Trashed[]): void {
     const { session, by, label, at } = origin;
-    const trashed = new Set(trash.map(({ key }) => key));
-    if (records.size > 0) this.#records ??= new Map(this.#held.records);
-    for (const [key, record] of records) {
-      const text = texts.get(key) ?? JSON.stringify(record.value);
-      const bytes = utf8Bytes(text);
+    if (written.length > 0) this.#records ??= new Map(this.#held.records);
+    for (const one of written) {
+      const { key, record, text, bytes } = one;
       this.#bytes += bytes - this.#bytesOfRecord(key);
-      this.#bytesOf.set(key, bytes);
       const follows = this.records.get(key)?.revision ?? 0;
       this.#records?.set(key, record);
-      this.#changed.set(key, { record, text });
+      this.#changed.set(key, one);
       const { revision } = record;
       const row = { key, revision, follows, value: text, removed: flagOf(record), at, session, by, label };
-      this.#history.add(row, trashed.has(key));
+      this.#history.add(
+        row,
+        trash.some((gone) => gone.key === key),
+      );
     }
     for (const line of ledger) {
       this.#ledger.push({ line, at, session, by, label });
@@ -185,34 +187,30 @@ export class RecordsInWork {
     if (this.#changed.size > 0) {
       player.seen += 1;
       await this.write(player.seen, now);
-      await setSeen(this.#place.db, player.seen, player.number);
+      setSeen(this.#place, player.seen, player.number);
     }
     if (this.checkpoints.hasSomethingToWrite) await this.checkpoints.write(player.seen);
   }
 
   /** Writes what changed, as the player's commit `seen`. */
   async write(seen: number, now: number): Promise<void> {
+    const place = this.#place;
     const player = this.#player;
-    this.#place.changedMeanwhile.note(player);
+    place.changedMeanwhile.note(player);
     const { manifest } = this.#held;
+    const formerRows = this.#dropFormerRows();
     const lies = new Map<string, HowItLies>(this.#held.lies);
-    const rows: unknown[][] = [];
-    for (const [key, { record, text }] of this.#changed) {
-      lies.set(key, { seen, bytes: this.#bytesOfRecord(key) });
-      rows.push([player, key, record.revision, text, flagOf(record), seen, now]);
+    for (const { key, record, text, bytes } of this.#changed.values()) {
+      lies.set(key, { seen, bytes });
+      upsertRecord(place, player, key, record.revision, text, flagOf(record), seen, now);
     }
-    const formerRows = await this.#dropFormerRows();
-    await this.#runAll(upsertRecord.compiled(this.#place.db), rows);
-    await this.#place.foundBy.changed(this.#environment, player, manifest, this.#changed);
-    await this.#runAll(insertRevision.compiled(this.#place.db), this.#history.rowsOf(player, seen));
-    const ledger = this.#ledger.map(({ line, at, session, by, label }) => {
+    this.#history.write(place, player, seen);
+    for (const { line, at, session, by, label } of this.#ledger) {
       const { key, op, amount, balance, reason, count } = line;
-      return [player, key, at, op, amount, balance, reason, count, session, by, label];
-    });
-    await this.#runAll(insertLedger.compiled(this.#place.db), ledger);
-    await this.credits.write();
-    for (const row of this.#trash) await this.#place.db.insertInto('trash').values(row).execute();
-    this.#place.held.keep(player, {
+      insertLedger(place, player, key, at, op, amount, balance, reason, count, session, by, label);
+    }
+    this.credits.write(place);
+    place.held.keep(player, {
       manifest,
       seen,
       records: this.records,
@@ -221,16 +219,13 @@ export class RecordsInWork {
       valueBytes: this.#bytes,
       bytes: heldBytes(this.#bytes, lies.size),
     });
-  }
-
-  async #runAll(statement: Compiled, rows: readonly (readonly unknown[])[]): Promise<void> {
-    if (rows.length === 0) return;
-    const all = statement.areAsGiven ? rows : rows.map((row) => given(statement, row));
-    await this.#place.runMany(statement.query.sql, all);
+    const finding = place.foundBy.changed(this.#environment, player, manifest, this.#changed);
+    if (finding !== undefined) await finding;
+    for (const row of this.#trash) await place.db.insertInto('trash').values(row).execute();
   }
 
   /** What was written anew lies under its key of now alone. @returns the rows that still lie under former keys */
-  async #dropFormerRows(): Promise<ReadonlyMap<string, string>> {
+  #dropFormerRows(): ReadonlyMap<string, string> {
     const { formerRows } = this.#held;
     if (formerRows.size === 0) return formerRows;
     const stay = new Map(formerRows);
@@ -238,23 +233,23 @@ export class RecordsInWork {
       const former = stay.get(key);
       if (former === undefined) continue;
       stay.delete(key);
-      await this.#place.db.deleteFrom('records').where('player', '=', this.#player).where('key', '=', former).execute();
+      dropRecord(this.#place, this.#player, former);
     }
     return stay;
   }
 
   #bytesOfRecord(key: string): number {
-    return this.#bytesOf.get(key) ?? this.#held.lies.get(key)?.bytes ?? 0;
+    return this.#changed.get(key)?.bytes ?? this.#held.lies.get(key)?.bytes ?? 0;
   }
 
-  #checkSizes(texts: ReadonlyMap<string, string>): ChangeProblem | undefined {
-    let bytes = this.#bytes;
-    for (const [key, text] of texts) {
+  #checkSizes(written: readonly Written[]): ChangeProblem | undefined {
+    let sum = this.#bytes;
+    for (const { key, text, bytes } of written) {
       const tooLarge = checkRecordSize(text);
       if (tooLarge !== undefined) return { ...tooLarge, key };
-      bytes += utf8Bytes(text) - this.#bytesOfRecord(key);
+      sum += bytes - this.#bytesOfRecord(key);
     }
-    return checkPlayerSize(bytes);
+    return checkPlayerSize(sum);
   }
 }
 
@@ -262,7 +257,22 @@ export class RecordsInWork {
 type WhoseRecords = Pick<PlayerRow, 'number' | 'environment'>;
 
 /** Where records are read and written. */
-type Place = Pick<WriterContext, 'db' | 'runMany' | 'held' | 'changedMeanwhile' | 'foundBy'>;
+type Place = Pick<WriterContext, 'db' | 'later' | 'held' | 'changedMeanwhile' | 'foundBy'>;
+
+/** A record as it is to be written. */
+interface Written {
+  readonly key: string;
+  readonly record: StoredRecord;
+  /** Its value as JSON. */
+  readonly text: string;
+  /** Of the text, in UTF-8. */
+  readonly bytes: number;
+}
+
+function asWritten([key, record]: readonly [string, StoredRecord]): Written {
+  const text = JSON.stringify(record.value);
+  return { key, record, text, bytes: utf8Bytes(text) };
+}
 
 function heldFrom(rows: readonly RecordRow[], manifest: Manifest): Omit<HeldRecords, 'seen'> {
   const keyOf = new Map(rows.map((row) => [row.key, currentKey(row.key, manifest)]));
@@ -283,7 +293,7 @@ const recordsOf = keptQuery((db, player: number) =>
   db.selectFrom('records').select(['key', 'revision', 'value', 'removed', 'seen']).where('player', '=', player),
 );
 
-const upsertRecord = keptQuery(
+const upsertRecord = keptWrite(
   (
     db,
     player: number,
@@ -308,7 +318,7 @@ const upsertRecord = keptQuery(
       ),
 );
 
-const insertLedger = keptQuery(
+const insertLedger = keptWrite(
   (
     db,
     player: number,
@@ -325,7 +335,11 @@ const insertLedger = keptQuery(
   ) => db.insertInto('ledger').values({ player, key, at, op, amount, balance, reason, count, session, by, label }),
 );
 
-const setSeen = keptQuery((db, seen: number, player: number) =>
+const dropRecord = keptWrite((db, player: number, key: string) =>
+  db.deleteFrom('records').where('player', '=', player).where('key', '=', key),
+);
+
+const setSeen = keptWrite((db, seen: number, player: number) =>
   db.updateTable('players').set({ seen }).where('number', '=', player),
 );
 

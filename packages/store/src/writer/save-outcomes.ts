@@ -30,13 +30,18 @@ export async function outcomeOf(
  * Takes note of which answers a sender has, and forgets their outcomes.
  *
  * @param said the highest number whose answer arrived; null if the sender says nothing
+ * @returns what must be waited for, if anything lies aside that may be forgotten
  */
-export async function takeAnswered(place: Place, session: SavingSession, said: number | null): Promise<void> {
+export function takeAnswered(place: Place, session: SavingSession, said: number | null): Promise<void> | undefined {
   const answered = answeredAfter(session.answered, said, session.next_save - 1);
   session.answered = answered;
-  if (answered !== null && session.outcomes_from !== null && session.outcomes_from <= answered) {
-    await forgetUpTo(place, session, answered);
-  }
+  if (answered === null || session.outcomes_from === null || session.outcomes_from > answered) return undefined;
+  return forgetUpTo(place, session, answered);
+}
+
+/** A sender that has every answer, as most do: nothing lies aside, and nothing comes there with the next save. */
+export function hasNothingAside(session: SavingSession, number: number): boolean {
+  return session.answered === number - 1 && session.outcomes_from === null;
 }
 
 /** The same, for a call that writes nothing else: only where it lets something be forgotten. */
@@ -65,8 +70,7 @@ export async function takeAnsweredNow(
 export async function putAside(place: Place, session: SavingSession, number: number): Promise<void> {
   const { last_digest: digest, last_outcome: outcome } = session;
   const hasNewest = digest !== null && outcome !== null;
-  // A sender that has every answer, as most do: nothing lies aside, and nothing comes there.
-  if (session.answered === number - 1 && session.outcomes_from === null) return;
+  if (hasNothingAside(session, number)) return;
   const bytes = hasNewest ? utf8Bytes(outcome) : null;
   const kept = keepOutcomes({ answered: session.answered, bytes: session.outcomes_bytes }, number, bytes);
   if (kept.do === 'refuse') throw tooFarAhead(session, number);

@@ -9,6 +9,7 @@ import { databaseName } from './check-folder.js';
 import { keepingStatements, type KeptStatements } from './kept-statements.js';
 import { indexPlayerParts } from './player-search.js';
 import { LastCommitNote } from './last-commit.js';
+import { LaterFailed } from './later-statements.js';
 
 const notWritable = /^SQLITE_(FULL|IOERR|READONLY|CANTOPEN)/;
 const damaged = /^SQLITE_(CORRUPT|NOTADB)/;
@@ -71,11 +72,7 @@ export function openSqlite(folder: string): SqliteEngine {
     error === needsSavepoints || isNotWritable(error) || isDamaged(error) || !writer.inTransaction;
   return {
     writing,
-    async runMany(sql, rows) {
-      const statement = kept.prepare(sql);
-      // Spread: an array is looked into value by value, which costs half as much again.
-      for (const row of rows) statement.run(...row);
-    },
+    later: (sql, values) => kept.later(sql, values),
     countCommits() {
       const row = writer.prepare('select number, at from commits').get() as { number: number; at: number };
       const write = writer.prepare('update commits set number = ?, at = ?');
@@ -100,21 +97,28 @@ export function openSqlite(folder: string): SqliteEngine {
       }
     },
     async part(work) {
+      kept.taken.beginPart();
       if (withSavepoints === 0) {
         const written = kept.writes;
         try {
           return await work();
-        } catch (error) {
-          if (hasFailed(error) || kept.writes === written) throw error;
-          throw needsSavepoints;
+        } catch (thrown) {
+          const error = withoutSavepoints(thrown);
+          if (hasFailed(error)) throw error;
+          if (kept.writes !== written) throw needsSavepoints;
+          kept.taken.undoPart();
+          throw error;
         }
       }
       beginPart.run();
       try {
         const outcome = await work();
+        kept.runTaken();
         keepPart.run();
         return outcome;
-      } catch (error) {
+      } catch (thrown) {
+        const error = causeOf(thrown);
+        kept.taken.forget();
         if (!hasFailed(error)) {
           undoPart.run();
           keepPart.run();
@@ -141,14 +145,23 @@ export function openSqlite(folder: string): SqliteEngine {
     const changedBefore = changed.get();
     try {
       const outcome = await work();
+      kept.runTaken();
       // What changed nothing, such as a renewal, flushes nothing and counts for nothing.
       if (count === undefined || changed.get() === changedBefore) commit.run();
       else commitCounted(count, at(outcome));
       return outcome;
-    } catch (error) {
+    } catch (thrown) {
+      const error = withSavepoints === 0 ? withoutSavepoints(thrown) : causeOf(thrown);
+      kept.taken.forget();
       if (writer.inTransaction) writer.exec('rollback');
       throw error;
     }
+  }
+
+  /** What failed later failed for a part that is not known: with savepoints it shows which. */
+  function withoutSavepoints(thrown: unknown): unknown {
+    const error = causeOf(thrown);
+    return error === thrown || hasFailed(error) ? error : needsSavepoints;
   }
 
   function commitCounted(counting: Counting, at: number): void {
@@ -176,6 +189,10 @@ function isNotWritable(error: unknown): boolean {
 /** Does an error say that the database itself is damaged? */
 export function isDamaged(error: unknown): boolean {
   return error instanceof Database.SqliteError && damaged.test(error.code);
+}
+
+function causeOf(thrown: unknown): unknown {
+  return thrown instanceof LaterFailed ? thrown.cause : thrown;
 }
 
 /** Counts commits in the database and beside it. */

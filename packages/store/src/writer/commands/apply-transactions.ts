@@ -4,6 +4,8 @@ import type { EnvironmentRow, SavingPlayer } from '../../tables.js';
 import { keptQuery } from '../../kept-query.js';
 import { environmentOf, type WriterContext } from '../context.js';
 import { notePlay } from '../note-play.js';
+import { areForCheckpoints } from '../checkpoints-in-work.js';
+import { creditsWithLimit } from '../credits-in-work.js';
 import type { RecordsInWork } from '../records-in-work.js';
 import { takeResult, type ResultTaken } from '../standings-in-work.js';
 import { keepLearned } from './learning.js';
@@ -54,8 +56,8 @@ export async function applyTransactions(
   const outcomes: TransactionOutcome[] = [];
   const results: ResultTaken[] = [];
   const times = transactions.map((one) => timeOf(one, source));
-  await records.credits.load(transactions, rules.manifest, times);
-  await records.checkpoints.load(transactions);
+  if (creditsWithLimit(transactions, rules.manifest)) await records.credits.load(transactions, rules.manifest, times);
+  if (areForCheckpoints(transactions)) await records.checkpoints.load(transactions);
   for (const [position, transaction] of transactions.entries()) {
     const { once, label = null } = transaction;
     if (once !== undefined && (await isUsed(once))) {

@@ -3,13 +3,13 @@ import { attributeKeys, attributesFromRecords, type Attributes } from '@vekkon/c
 import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
 import type { EnvironmentRow, SavingPlayer, SavingSession } from '../../tables.js';
 import { digestOfSave } from '../../save-digest.js';
-import { keptQuery } from '../../kept-query.js';
+import { keptQuery, keptWrite } from '../../kept-query.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { heldSession, takenOver } from '../held-sessions.js';
 import { notePlay } from '../note-play.js';
 import { RecordsInWork } from '../records-in-work.js';
 import { recordsUnder } from '../records-under.js';
-import { outcomeOf, putAside, takeAnswered } from '../save-outcomes.js';
+import { hasNothingAside, outcomeOf, putAside, takeAnswered, type AnsweredSave } from '../save-outcomes.js';
 import { endSession, hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
 import type { ResultTaken } from '../standings-in-work.js';
 import { UnsettledInWork } from '../unsettled-in-work.js';
@@ -68,23 +68,33 @@ export interface Saved {
  * `leave` it ends the session too. What comes too late is kept as unsettled.
  */
 export async function save(context: WriterContext, save: Save & Stamp): Promise<Saved | Refusal> {
-  const { session, player } = await sessionWithPlayer(context, save);
-  const environment = await environmentOf(context, save.environment);
+  // Most of it is held in memory: what need not be waited for is not, on the way of every save.
+  const found = heldSessionWithPlayer(context, save.session) ?? (await readSessionWithPlayer(context, save.session));
+  const { session, player } = checkWhose(found, save);
+  const environment = context.environments.get(save.environment) ?? (await environmentOf(context, save.environment));
   // Tells contents apart: the same number may only stand for the same save.
   const digest = save.digest ?? digestOfSave(save.transactions, save.leave);
-  const decision = await decide(context, session, save, digest);
+  const newestStart =
+    session.instance === null ? undefined : await context.instances.newestOf(session.environment, session.host);
+  const kept = isKnownNumber(save, session) ? await outcomeOf(context, session, save.number) : undefined;
+  const decision = decide(session, save, digest, newestStart, kept);
   if ((save.triesFailed ?? 0) > 0) await noteTries(context, session, player, save);
   if (decision.do === 'again') {
     return answer(context, environment, session, player, { ...toldAgain(decision.outcome), isAgain: true }, save);
   }
   if (decision.do === 'refuse') return tooLate(context, session, player.id, save, decision.refusal);
 
-  await takeAnswered(context, session, save.answered);
-  if (save.number !== null) await putAside(context, session, save.number);
-  const newest = await context.manifests.newestOf(environment);
-  const spoken = await spokenBy(context, environment, session, newest);
-  const records = await RecordsInWork.load(context, player, newest.rules.manifest, player.seen);
-  const unsettled = new UnsettledInWork(context, session, { number: save.number ?? 0, digest, now: save.now });
+  const forgetting = takeAnswered(context, session, save.answered);
+  if (forgetting !== undefined) await forgetting;
+  if (save.number !== null && !hasNothingAside(session, save.number)) await putAside(context, session, save.number);
+  const newest = context.manifests.keptNewestOf(environment) ?? (await context.manifests.newestOf(environment));
+  const { manifest } = newest.rules;
+  const speaksNewest = session.manifest_version === newest.version;
+  const spoken = speaksNewest ? undefined : await spokenBy(context, environment, session, newest);
+  const records =
+    RecordsInWork.ofHeld(context, player, manifest) ??
+    (await RecordsInWork.load(context, player, manifest, player.seen));
+  let unsettled: UnsettledInWork | undefined;
   const { outcomes, results, touched, rules } = await applyTransactions(
     context,
     records,
@@ -102,11 +112,14 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
       agesBy: save.agesBy,
       byPlayer: save.device !== null,
       // The game was told that it would hold: a person decides.
-      keep: (unapplied) => unsettled.keep(unapplied),
+      keep: (unapplied) => {
+        unsettled ??= new UnsettledInWork(context, session, { number: save.number ?? 0, digest, now: save.now });
+        return unsettled.keep(unapplied);
+      },
     },
   );
   await records.writeFor(player, save.now);
-  await unsettled.write();
+  if (unsettled !== undefined) await unsettled.write();
   const keys = new Set([...touched, ...(save.seen === null ? [] : records.changedSince(save.seen))]);
   const told = JSON.stringify({
     number: save.number,
@@ -118,10 +131,14 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const outcome = results.length === 0 ? told : `${told}${recordSeparator}${JSON.stringify(results)}`;
   // Of a session its last outcome stays: what it is longer than the one before is kept beside the records.
   const longer = save.leave ? outcome.length : Math.max(outcome.length - (session.last_outcome?.length ?? 0), 0);
-  await keep(context, session, player, save, digest, outcome);
-  await noteSaved(context, session, player, save, outcomes);
+  keepOutcome(context, session, save, digest, outcome);
+  if (save.leave) await leave(context, session, player, save.now, outcome);
+  else context.heldSessions.keep(session.id, heldSession(session, player));
+  if (save.leave || outcomes.some(({ applied }) => !applied)) {
+    await noteSaved(context, session, player, save, outcomes);
+  }
   if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
-  const read = attributeKeys(newest.rules.manifest);
+  const read = attributeKeys(manifest);
   const attributes =
     read.size > 0 && [...touched].some((key) => read.has(key)) ? attributesFromRecords(records.records, rules) : null;
   return answer(context, environment, session, player, { outcome: told, results, attributes, isAgain: false }, save);
@@ -186,7 +203,7 @@ const savingSession = keptQuery((db, id: string) =>
     .where('sessions.id', '=', id),
 );
 
-const keepAnswer = keptQuery(
+const keepAnswer = keptWrite(
   (
     db,
     next_save: number,
@@ -219,8 +236,8 @@ const setLeft = keptQuery((db, last_left_at: number, number: number) =>
   db.updateTable('players').set({ last_left_at }).where('number', '=', number),
 );
 
-async function sessionWithPlayer(context: WriterContext, { environment, session: id, device, owner = null }: Save) {
-  const found = heldSessionWithPlayer(context, id) ?? (await readSessionWithPlayer(context, id));
+function checkWhose(found: SessionWithPlayer | undefined, save: Save): SessionWithPlayer {
+  const { environment, session: id, device, owner = null } = save;
   if (found?.session.environment !== environment || !maySaveIn(found.session, found.player.id, device, owner))
     throw sessionUnknown(id);
   return found;
@@ -256,17 +273,28 @@ type Decision =
   | { readonly do: 'again'; readonly outcome: string }
   | { readonly do: 'refuse'; readonly refusal: Refusal };
 
-async function decide(context: WriterContext, session: SavingSession, save: Save, digest: string): Promise<Decision> {
+function isKnownNumber(save: Save, session: SavingSession): save is Save & { readonly number: number } {
+  return save.number !== null && save.number < session.next_save;
+}
+
+/**
+ * @param newestStart of the session's host; undefined where none is known
+ * @param kept        what was answered under the save's number
+ */
+function decide(
+  session: SavingSession,
+  save: Save,
+  digest: string,
+  newestStart: string | undefined,
+  kept: AnsweredSave | undefined,
+): Decision {
   const hasEnded = session.ended_at !== null;
-  const { instances } = context;
-  const newest = session.instance === null ? undefined : await instances.newestOf(session.environment, session.host);
-  const isHostReplaced = newest !== undefined && newest !== session.instance;
+  const isHostReplaced = newestStart !== undefined && newestStart !== session.instance;
   if (save.number === null) {
     if (session.leave_outcome !== null) return { do: 'again', outcome: session.leave_outcome };
     if (hasEnded) return { do: 'refuse', refusal: sessionEnded(session) };
     return isHostReplaced ? { do: 'refuse', refusal: hostReplaced(session.host) } : { do: 'apply' };
   }
-  const kept = save.number < session.next_save ? await outcomeOf(context, session, save.number) : undefined;
   const decision = decideSave(
     { hasEnded, isHostReplaced, nextSave: session.next_save, keptDigest: kept?.digest ?? null },
     { number: save.number, digest },
@@ -355,29 +383,34 @@ async function keepLate(
   return ids;
 }
 
-async function keep(
+function keepOutcome(
+  context: WriterContext,
+  session: SavingSession,
+  { number, now }: Save & Stamp,
+  digest: string,
+  outcome: string,
+): void {
+  if (number === null) return;
+  session.next_save = number + 1;
+  session.last_digest = digest;
+  session.last_outcome = outcome;
+  const { next_save, answered, outcomes_from, outcomes_bytes } = session;
+  keepAnswer(context, next_save, now, digest, outcome, answered, outcomes_from, outcomes_bytes, session.id);
+}
+
+async function leave(
   context: WriterContext,
   session: SavingSession,
   player: SavingPlayer,
-  save: Save & Stamp,
-  digest: string,
+  now: number,
   outcome: string,
 ): Promise<void> {
   const { db } = context;
   const { answered, outcomes_from, outcomes_bytes } = session;
-  if (save.number !== null) {
-    session.next_save = save.number + 1;
-    session.last_digest = digest;
-    session.last_outcome = outcome;
-    const aside = [answered, outcomes_from, outcomes_bytes] as const;
-    await keepAnswer(db, session.next_save, save.now, digest, outcome, ...aside, session.id);
-  }
-  if (save.leave) {
-    session.ended_at = save.now;
-    await keepLeave(db, outcome, answered, outcomes_from, outcomes_bytes, session.id);
-    await endSession(context, session, player, 'left', null, save.now);
-    await setLeft(db, save.now, player.number);
-  } else context.heldSessions.keep(session.id, heldSession(session, player));
+  session.ended_at = now;
+  await keepLeave(db, outcome, answered, outcomes_from, outcomes_bytes, session.id);
+  await endSession(context, session, player, 'left', null, now);
+  await setLeft(db, now, player.number);
 }
 
 /** What a save that was applied before is answered again. */
