@@ -7,7 +7,7 @@ import type { Tables } from './tables.js';
 /** The misfits of one declared key, as they were counted beside the writer. */
 export interface CountedBeside extends MisfitCount {
   /** Whose they are, by number, and how many of each; as many players as are kept. */
-  readonly byPlayer: ReadonlyMap<number, number>;
+  readonly byPlayer: readonly (readonly [player: number, count: number])[];
 }
 
 /** Of how many players it is kept that they have misfits: beyond that a player who changes meanwhile counts as before. */
@@ -30,7 +30,7 @@ export async function countBeside(
       if (examples.length < examplesShown) examples.push({ player, key, detail });
       if (byPlayer.size < mostKept || byPlayer.has(number)) byPlayer.set(number, (byPlayer.get(number) ?? 0) + 1);
     }
-    counted.push({ key: declared, count, examples, byPlayer });
+    counted.push({ key: declared, count, examples, byPlayer: [...byPlayer] });
   }
   return counted;
 }
@@ -55,5 +55,5 @@ export async function recount(
     }
     await breath.takeIfDue();
   }
-  return now;
+  return now.map((one) => ({ ...one, byPlayer: [...one.byPlayer] }));
 }

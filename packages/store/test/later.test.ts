@@ -98,15 +98,15 @@ describe('a statement that is taken for later', () => {
         take('a');
       },
       async () => {
+        // What an earlier part took is carried out in this one: this one wrote nothing, and is refused for free.
+        await tokens();
+        refuse();
+      },
+      async () => {
         await tokens();
         take('b');
         await tokens();
         take('c');
-        refuse();
-      },
-      async () => {
-        // What an earlier part took is carried out in this one: this one wrote nothing, and is refused for free.
-        await tokens();
         refuse();
       },
       () => {

@@ -102,7 +102,7 @@ export function serveHistory(desk: Desk): void {
     const { keys } = await writer.do('turnBack', {
       environment: place.number,
       player: params.player,
-      to: then,
+      to: [...then],
       when: rfc3339(Date.parse(body.at)),
       keys: body.keys ?? null,
       ifSeen: body.ifSeen,

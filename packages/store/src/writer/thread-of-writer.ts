@@ -42,7 +42,7 @@ export class ThreadOfWriter {
   }
 
   give(given: readonly GivenCommand[]): void {
-    this.#worker.postMessage(given satisfies ToThread);
+    this.#worker.postMessage(JSON.stringify(given) satisfies ToThread);
   }
 
   /** @param at the time that is trusted, milliseconds since 1970 */

@@ -12,8 +12,11 @@ export interface ThreadStart {
   readonly startedAt: number;
 }
 
-/** What the thread is sent: what to open, commands, or that it shall close at a trusted time. */
-export type ToThread = { readonly open: ThreadStart } | readonly GivenCommand[] | { readonly close: number };
+/**
+ * What the thread is sent: what to open, commands as JSON (text crosses, and is
+ * read, in less time than objects), or that it shall close at a trusted time.
+ */
+export type ToThread = { readonly open: ThreadStart } | string | { readonly close: number };
 
 /** What it sends: that it is up, that it is not, what commits did, that it has closed. */
 export type FromThread =
@@ -33,11 +36,11 @@ function send(message: FromThread): void {
 }
 
 parentPort?.on('message', (message: ToThread) => {
-  if ('open' in message) {
+  if (typeof message === 'string') {
+    open?.queue.give(JSON.parse(message) as readonly GivenCommand[]);
+  } else if ('open' in message) {
     openFolder(message.open).catch((error: unknown) => send({ is: 'not-up', error: crossed(error) }));
-  } else if ('close' in message) {
-    void open?.engine.close(message.close).then(() => send({ is: 'closed' }));
-  } else open?.queue.give(message);
+  } else void open?.engine.close(message.close).then(() => send({ is: 'closed' }));
 });
 
 async function openFolder({ folder, startedAt }: ThreadStart): Promise<void> {

@@ -172,4 +172,24 @@ export type CommandInput<Name extends CommandName> = Omit<
   Parameters<Commands[Name]>[1],
   'now' | 'monotonic' | 'agesBy'
 >;
+
+/** What JSON does not carry, in a type, some levels deep. */
+type Lost<T, Depth extends readonly 1[] = [1, 1, 1, 1, 1]> = T extends
+  bigint | symbol | Date | ReadonlyMap<unknown, unknown> | ReadonlySet<unknown> | ArrayBufferView
+  ? T
+  : T extends (...args: never) => unknown
+    ? T
+    : Depth extends readonly [1, ...infer Less extends readonly 1[]]
+      ? T extends readonly (infer One)[]
+        ? Lost<One, Less>
+        : T extends object
+          ? { [Name in keyof T]-?: Lost<T[Name], Less> }[keyof T]
+          : never
+      : never;
+
+type LostOnTheWay = { [Name in CommandName]: Lost<CommandInput<Name>> }[CommandName];
+
+/** Commands cross to the writer as JSON: none takes what that does not carry. */
+export const areCarriedWhole: [LostOnTheWay] extends [never] ? true : LostOnTheWay = true;
+
 export type CommandOutcome<Name extends CommandName> = Exclude<Awaited<ReturnType<Commands[Name]>>, Refusal>;

@@ -1,4 +1,4 @@
-import { bringBackValue, currentKey, isProblem, turnedBack, type Json, type Records } from '@vekkon/core';
+import { bringBackValue, currentKey, isProblem, turnedBack, type Json, type StoredRecord } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { tellOutside } from '../outside.js';
@@ -49,7 +49,7 @@ export interface TurnBack {
   readonly environment: number;
   readonly player: string;
   /** The records as they were. */
-  readonly to: Records;
+  readonly to: readonly (readonly [key: string, record: StoredRecord])[];
   /** When they were so, as a person reads it. */
   readonly when: string;
   /** Only these, under the keys of now; null for all. */
@@ -72,7 +72,7 @@ export async function turnBack(
     throw new Refusal('player-changed', detail, { seen: player.seen });
   }
   const records = await RecordsInWork.load(context, player, rules.manifest);
-  const back = turnedBack(to, records.records, rules, when, chosen);
+  const back = turnedBack(new Map(to), records.records, rules, when, chosen);
   const label = `as at ${when}`;
   records.set(back.changed, back.ledger, { session: null, by, label, at: now }, { trash: back.trash });
   await records.writeFor(player, now);
