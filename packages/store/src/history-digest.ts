@@ -9,11 +9,12 @@ const earlierLength = 12;
 
 /**
  * Tells whether a row of history is as it was written: CRC-32 of what it
- * holds, eight hexadecimal digits. Enough to tell damage, which is all that it
- * is for; nobody is kept out by it.
+ * holds, as a signed decimal number. Enough to tell damage, which is all that
+ * it is for; nobody is kept out by it.
  */
 export function historyDigest(player: number, row: DigestedRow): string {
-  return crc32(textOf(player, row)).toString(16).padStart(8, '0');
+  // Signed, a number of 32 bits is written out at once.
+  return String(crc32(textOf(player, row)) | 0);
 }
 
 /** Is a row what its digest was made of? */
