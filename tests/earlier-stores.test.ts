@@ -147,3 +147,29 @@ describe('a data folder that an earlier version wrote', () => {
     });
   }
 });
+
+describe('a row of history that an earlier version wrote', () => {
+  it('is still told from one that was changed since', async () => {
+    const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-earlier-'));
+    const database = new Database(path.join(folder, 'vekkon.sqlite'));
+    database.exec(readFileSync(path.join(stores, '0017.sql'), 'utf8'));
+    const service = await startService({
+      data: folder,
+      port: 0,
+      listen: '127.0.0.1',
+      log: openLog('json', path.join(folder, 'log')),
+      clock,
+    });
+    await service.close();
+    expect((await verifyStore(folder)).faults).to.deep.equal([]);
+    const rows = "from history where length(digest) = 12 and key = 'progress/climbs' and revision = 2";
+    expect(database.prepare(`select count(*) ${rows}`).pluck().get()).to.be.greaterThan(0);
+    database.exec(`update history set value = '7' where rowid in (select min(rowid) ${rows})`);
+    database.close();
+    const { faults } = await verifyStore(folder);
+    expect(faults.map(({ detail }) => detail).join('\n')).to.match(
+      /progress\/climbs: revision 2 in the history is not what was written/,
+    );
+    rmSync(folder, { recursive: true });
+  });
+});
