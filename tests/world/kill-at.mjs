@@ -61,7 +61,7 @@ if (isMainThread) {
   const { on } = parentPort;
   parentPort.on = function (name, listener) {
     return on.call(this, name, (message) => {
-      if (Array.isArray(message)) reach('the thread ends');
+      if (typeof message === 'string') reach('the thread ends');
       listener(message);
     });
   };
