@@ -1,5 +1,6 @@
 import type { Kysely } from 'kysely';
 import { isAsDigested } from '../history-digest.js';
+import { keptQuery } from '../kept-query.js';
 import type { PlayerRow, Tables } from '../tables.js';
 import type { PlayerFault } from './fault.js';
 import type { IsSessionThere } from './verify-sessions.js';
@@ -83,20 +84,22 @@ function gap(name: string, follows: number, revision: number): PlayerFault {
 async function* rowsOf(db: Kysely<Tables>, player: number): AsyncGenerator<Row> {
   let last = { key: '', revision: 0 };
   for (;;) {
-    const { key, revision } = last;
-    const rows = await db
-      .selectFrom('history')
-      .select(['key', 'revision', 'follows', 'value', 'removed', 'seen', 'at', 'session', 'digest'])
-      .where('player', '=', player)
-      .where((where) =>
-        where.or([where('key', '>', key), where.and([where('key', '=', key), where('revision', '>', revision)])]),
-      )
-      .orderBy('key')
-      .orderBy('revision')
-      .limit(rowsAtATime)
-      .execute();
+    const rows = await rowsAfter(db, player, last.key, last.key, last.revision);
     yield* rows;
     last = rows.at(-1) ?? last;
     if (rows.length < rowsAtATime) return;
   }
 }
+
+const rowsAfter = keptQuery((db, player: number, key: string, sameKey: string, revision: number) =>
+  db
+    .selectFrom('history')
+    .select(['key', 'revision', 'follows', 'value', 'removed', 'seen', 'at', 'session', 'digest'])
+    .where('player', '=', player)
+    .where((where) =>
+      where.or([where('key', '>', key), where.and([where('key', '=', sameKey), where('revision', '>', revision)])]),
+    )
+    .orderBy('key')
+    .orderBy('revision')
+    .limit(rowsAtATime),
+);

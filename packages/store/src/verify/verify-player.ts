@@ -1,5 +1,6 @@
 import { currentKey, wrongInScore, type Json, type Manifest, type ScoreValue } from '@vekkon/core';
 import type { Kysely } from 'kysely';
+import { keptQuery } from '../kept-query.js';
 import type { PlayerRow, Tables } from '../tables.js';
 import type { PlayerFault } from './fault.js';
 import { verifyHistory, type NewestRevision } from './verify-history.js';
@@ -26,7 +27,7 @@ export async function verifyPlayer(
 ): Promise<LookedAt> {
   const faults: PlayerFault[] = [];
   const nameOf = (key: string) => (manifest === undefined ? key : currentKey(key, manifest));
-  const records = await db.selectFrom('records').selectAll().where('player', '=', player.number).execute();
+  const records = await recordsOf(db, player.number);
   const sessions = await verifySessions(db, player, faults);
   const isThere: IsSessionThere = (session, at) => at <= prunedUpTo || sessions.has(session);
   const history = await verifyHistory(db, player, nameOf, isThere, faults);
@@ -110,12 +111,7 @@ async function verifyLedger(
   isThere: IsSessionThere,
   faults: PlayerFault[],
 ): Promise<{ readonly balances: ReadonlyMap<string, number>; readonly lines: number }> {
-  const lines = await db
-    .selectFrom('ledger')
-    .select(['number', 'key', 'at', 'amount', 'balance', 'session'])
-    .where('player', '=', player.number)
-    .orderBy('number')
-    .execute();
+  const lines = (await linesOf(db, player.number)).toSorted((one, other) => one.number - other.number);
   const balances = new Map<string, number>();
   for (const line of lines) {
     const key = nameOf(line.key);
@@ -136,6 +132,14 @@ async function verifyLedger(
   }
   return { balances, lines: lines.length };
 }
+
+const recordsOf = keptQuery((db, player: number) =>
+  db.selectFrom('records').select(['key', 'revision', 'value', 'removed', 'seen']).where('player', '=', player),
+);
+
+const linesOf = keptQuery((db, player: number) =>
+  db.selectFrom('ledger').select(['number', 'key', 'at', 'amount', 'balance', 'session']).where('player', '=', player),
+);
 
 function parse(text: string): Json | undefined {
   try {

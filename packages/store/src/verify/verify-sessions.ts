@@ -1,4 +1,5 @@
 import type { Kysely } from 'kysely';
+import { keptQuery } from '../kept-query.js';
 import type { PlayerRow, Tables } from '../tables.js';
 import type { PlayerFault } from './fault.js';
 
@@ -11,22 +12,7 @@ export async function verifySessions(
   player: PlayerRow,
   faults: PlayerFault[],
 ): Promise<ReadonlySet<string>> {
-  const sessions = await db
-    .selectFrom('sessions')
-    .select([
-      'id',
-      'environment',
-      'fence',
-      'ended_at',
-      'seen_at_join',
-      'seen_at_end',
-      'next_save',
-      'outcomes_from',
-      'outcomes_bytes',
-    ])
-    .where('player', '=', player.number)
-    .orderBy('fence')
-    .execute();
+  const sessions = (await sessionsOf(db, player.number)).toSorted((one, other) => one.fence - other.fence);
   const fault = (detail: string, mend: string) => void faults.push({ detail, mend });
   const fences = new Set(sessions.map(({ fence }) => fence));
   if (player.fence > 0 && !fences.has(player.fence)) {
@@ -75,12 +61,7 @@ async function verifyOutcomes(
   },
   faults: PlayerFault[],
 ): Promise<void> {
-  const rows = await db
-    .selectFrom('save_outcomes')
-    .select(['number', 'bytes'])
-    .where('session', '=', session.id)
-    .orderBy('number')
-    .execute();
+  const rows = await outcomesOf(db, session.id);
   const expected = session.next_save - 1 - (session.outcomes_from ?? 0);
   const bytes = rows.reduce((sum, row) => sum + row.bytes, 0);
   if (rows.length === expected && rows[0]?.number === session.outcomes_from && bytes === session.outcomes_bytes) return;
@@ -89,3 +70,15 @@ async function verifyOutcomes(
     mend: 'A host that sends one of those saves again is refused: see that its spool is empty.',
   });
 }
+
+const sessionsOf = keptQuery((db, player: number) =>
+  db
+    .selectFrom('sessions')
+    .select(['id', 'environment', 'fence', 'ended_at', 'seen_at_join', 'seen_at_end'])
+    .select(['next_save', 'outcomes_from', 'outcomes_bytes'])
+    .where('player', '=', player),
+);
+
+const outcomesOf = keptQuery((db, session: string) =>
+  db.selectFrom('save_outcomes').select(['number', 'bytes']).where('session', '=', session).orderBy('number'),
+);
