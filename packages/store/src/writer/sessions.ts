@@ -6,34 +6,59 @@ import type { InstalledManifest } from '../manifests.js';
 import type { EnvironmentRow, PlayerRow, SavingPlayer, SavingSession, SessionRow } from '../tables.js';
 import type { WriterContext } from './context.js';
 
-/** A player who is known, but has not joined yet. */
-export async function addPlayer(
-  { db }: WriterContext,
-  {
-    environment,
-    player,
-    now,
-  }: {
-    readonly environment: number;
-    readonly player: string;
-    /** When they were made, in milliseconds since 1970. */
-    readonly now: number;
-  },
-): Promise<PlayerRow> {
-  const row = {
-    environment,
-    id: player,
-    name: null,
-    folded: folded(player, null),
-    created_at: now,
-    first_joined_at: null,
-    last_joined_at: null,
-    last_left_at: null,
-    fence: 0,
-    seen: 0,
-  };
-  return db.insertInto('players').values(row).returningAll().executeTakeFirstOrThrow();
+/** A player who is new here. */
+interface NewPlayer {
+  readonly environment: number;
+  readonly player: string;
+  /** Given along, it costs half of what giving it afterwards does: what finds players by parts is made once. */
+  readonly name?: string | null;
+  /** When they were made, in milliseconds since 1970. */
+  readonly now: number;
+  /** When they played elsewhere, milliseconds since 1970. */
+  readonly firstJoinedAt?: number | null;
+  readonly lastJoinedAt?: number | null;
+  readonly lastLeftAt?: number | null;
 }
+
+/** Makes a player who is known, but has not joined here yet. */
+export async function addPlayer({ db }: WriterContext, made: NewPlayer): Promise<PlayerRow> {
+  const { environment, player, name = null, now } = made;
+  const { firstJoinedAt = null, lastJoinedAt = null, lastLeftAt = null } = made;
+  const asFound = folded(player, name);
+  const times = [now, firstJoinedAt, lastJoinedAt, lastLeftAt] as const;
+  const [row] = await insertPlayer(db, environment, player, name, asFound, ...times);
+  if (row === undefined) throw new Error(`The player ${player} was not made.`);
+  return row;
+}
+
+const insertPlayer = keptQuery(
+  (
+    db,
+    environment: number,
+    id: string,
+    name: string | null,
+    asFound: string,
+    created_at: number,
+    first_joined_at: number | null,
+    last_joined_at: number | null,
+    last_left_at: number | null,
+  ) =>
+    db
+      .insertInto('players')
+      .values({
+        environment,
+        id,
+        name,
+        folded: asFound,
+        created_at,
+        first_joined_at,
+        last_joined_at,
+        last_left_at,
+        fence: 0,
+        seen: 0,
+      })
+      .returningAll(),
+);
 
 const openSession = keptQuery((db, player: number) =>
   db.selectFrom('sessions').selectAll().where('player', '=', player).where('ended_at', 'is', null),

@@ -1,6 +1,5 @@
-import { decideImport, folded, type Existing } from '@vekkon/core';
+import { decideImport, type Existing } from '@vekkon/core';
 import { isErased, type ImportLine, type ImportOutcome } from '../../transfer.js';
-import type { PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';
@@ -51,26 +50,11 @@ async function importOne(
   const decided = decideImport(line.records, known, existing, rules);
   if (!('taken' in decided)) return decided;
   const { changed, ledger, trash } = decided.taken;
-  const player = found ?? (await addPlayer(context, { environment, player: line.player, now: line.createdAt ?? now }));
+  // Who they were elsewhere comes along: their name, and when they played.
+  const player = found ?? (await addPlayer(context, { ...line, environment, now: line.createdAt ?? now }));
   const records = held ?? (await RecordsInWork.load(context, player, rules.manifest));
   records.set(changed, ledger, { session: null, by, label: 'imported', at: now }, { trash });
   await records.writeFor(player, now);
-  if (found === undefined) await takeOver(context, player, line);
   await tellOutside(context, { player, open, keys: changed.keys(), records, rules });
   return { outcome: decided.outcome };
-}
-
-/** Who they were elsewhere: their name, and when they played. */
-async function takeOver({ db }: WriterContext, player: PlayerRow, line: ImportLine): Promise<void> {
-  await db
-    .updateTable('players')
-    .set({
-      name: line.name,
-      folded: folded(player.id, line.name),
-      first_joined_at: line.firstJoinedAt,
-      last_joined_at: line.lastJoinedAt,
-      last_left_at: line.lastLeftAt,
-    })
-    .where('number', '=', player.number)
-    .execute();
 }
