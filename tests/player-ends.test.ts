@@ -47,6 +47,27 @@ describe('a stay on a device', () => {
       const { unsettled } = await at.world.operator.unsettled(player.player?.id ?? '');
       expect(unsettled).to.deep.equal([]);
     });
+
+    it('and started again says what became of each change, to the game and to whoever waits for it', async () => {
+      const player = await at.started();
+      const refused: string[] = [];
+      player.onRefused(({ problem }) => refused.push(problem.code));
+      const landed = player.transaction('landing', (draft) => draft.increase('landings', 1));
+      const drifted = player.transaction('drift', (draft) => draft.put('drift', { metres: 3 }, { ifRevision: 1 }));
+      at.proxy.fate = (request) => (/saves/.test(request.url ?? '') ? 'drop-request' : 'pass');
+      await failure(player.save());
+      player.stop();
+      const route = `/v1/players/${player.player?.id ?? ''}/records/progress/drift`;
+      await at.world.call('PUT', route, { metres: 9 }, { 'If-Match': '"1"' });
+      at.reachable();
+      await player.start();
+      expect(landed.applied && (await landed.saved)).to.deep.equal({ applied: true });
+      expect(drifted.applied && (await drifted.saved)).to.have.nested.property('problem.code', 'revision-mismatch');
+      expect(refused).to.deep.equal(['revision-mismatch']);
+      expect(player.value('landings')).to.equal(1);
+      expect(player.value('drift')).to.have.property('metres', 9);
+      await player.leave();
+    });
   });
 
   it('takes no more changes once its last save has its number, and says so', async () => {

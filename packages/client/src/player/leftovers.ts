@@ -1,5 +1,5 @@
 import type { Transaction } from '@vekkon/core';
-import type { RecordsByKey, SaveResponse } from '@vekkon/protocol';
+import type { RecordsByKey, SaveResponse, TransactionOutcome } from '@vekkon/protocol';
 import { isForShape, takenApart, wasAnswered } from '../session/put-aside.js';
 import type { NumberedSave } from '../session/stay.js';
 import type { ServiceRefused } from '../errors.js';
@@ -10,10 +10,8 @@ import type { Leftover } from './kept-state.js';
 /** What late saves ask of the player whose they are. */
 interface LateSaves {
   send<Answer>(sent: Sent): Promise<Answer>;
-  /** The oldest transactions that have a number were answered. @param isApplied whether each was applied */
-  answered(isApplied: readonly boolean[], records?: RecordsByKey): void;
-  /** It came too late: the service keeps it as unsettled. */
-  refused(save: NumberedSave, refusal: ServiceRefused): void;
+  /** The oldest transactions that have a number, those of this save, were answered. */
+  answered(save: NumberedSave, outcomes: readonly TransactionOutcome[], records?: RecordsByKey): void;
   /** A part of it the service will never take. */
   putAside(aside: readonly Transaction[], refusal: ServiceRefused, isStaying: readonly boolean[]): void;
   /** What is left over is another than before: it is to be kept. */
@@ -64,10 +62,7 @@ export class Leftovers {
   async #send(session: string, save: NumberedSave): Promise<NumberedSave | undefined> {
     try {
       const { transactions, records } = await this.#late.send<SaveResponse>(requestOf(session, save));
-      this.#late.answered(
-        transactions.map(({ applied }) => applied),
-        records,
-      );
+      this.#late.answered(save, transactions, records);
     } catch (error) {
       const refusal = refusedForGood(error);
       if (isForShape(refusal) && save.transactions.length > 0) {
@@ -77,8 +72,8 @@ export class Leftovers {
       }
       // Answered before, and the answer is known here no more: then it was applied.
       const isApplied = wasAnswered(refusal, save.number);
-      this.#late.answered(save.transactions.map(() => isApplied));
-      if (!isApplied) this.#late.refused(save, refusal);
+      const outcomes = save.transactions.map((_, index) => (isApplied ? applied : tooLate(refusal, index)));
+      this.#late.answered(save, outcomes);
     }
     return undefined;
   }
@@ -88,6 +83,18 @@ export class Leftovers {
     const path = `/v1/sessions/${session}/leave`;
     await this.#late.send({ method: 'POST', path, body: {} }).catch(refusedForGood);
   }
+}
+
+const applied = { applied: true } as const;
+
+/** It came too late: the service keeps it as unsettled. */
+function tooLate({ code, message: detail, facts }: ServiceRefused, index: number) {
+  const unsettled = facts.unsettled?.[index];
+  return {
+    applied: false,
+    problem: { code, detail, change: 0 },
+    ...(unsettled !== undefined && { unsettled }),
+  } as const;
 }
 
 /** The request that a save makes; what is sent again is the same. */

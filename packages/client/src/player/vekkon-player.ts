@@ -91,18 +91,19 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends Stay<Game> {
     const token = () => this.#kept.opened?.token() ?? '';
     this.#leftovers = new Leftovers({
       send,
-      answered: (isApplied, records = {}) => {
+      answered: (save, outcomes, records = {}) => {
+        const isApplied = outcomes.map(({ applied }) => applied);
         this.takeIn(records, isApplied);
         this.#kept.rebase(records);
         // Where another tab plays, it knows better.
         if (this.#connection.is !== 'lost') this.#kept.keepKnown();
+        this.tellOutcomes(save, outcomes);
       },
       putAside: (aside, refusal, isStaying) => {
         this.#kept.putAside(aside, refusal);
         // What is left over has its number before all else.
         this.refuseAside(aside, refusal, 0, isStaying);
       },
-      refused: (save, { code, message: detail, facts }) => this.refuse(save, { code, detail }, facts.unsettled ?? []),
       changed: () => this.#kept.keep(),
     });
     this.#seam = {
@@ -255,7 +256,6 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends Stay<Game> {
   stop(): void {
     this.#life++;
     this.#giveUpSession();
-    this.#kept.keep();
     this.#upkeep.stop();
     this.#transport.stop();
     this.#connection.set('left');
@@ -457,10 +457,11 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends Stay<Game> {
 
   /** What has a number and no answer goes first when the service is back, under the session that it belongs to. */
   #giveUpSession(): void {
-    if (this.#session === undefined) return;
-    this.#leftovers.add({ session: this.#session.id, saves: this.unanswered });
-    this.takeOver([]);
-    this.#session = undefined;
+    if (this.#session !== undefined) {
+      this.#leftovers.add({ session: this.#session.id, saves: this.unanswered });
+      this.takeOver([]);
+      this.#session = undefined;
+    }
     this.#kept.keep();
   }
 

@@ -341,23 +341,29 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     );
     const outcomes = save.transactions.map((_, index) => answer.transactions[index]?.applied !== false);
     this.takeIn(answer.records, outcomes, own);
-    const refused: RefusedTransaction[] = [];
-    for (const [index, transaction] of save.transactions.entries()) {
-      const outcome = answer.transactions[index];
-      if (outcome === undefined) continue;
-      if (!outcome.applied) {
-        refused.push(this.#refuseOne(transaction, outcome.problem, outcome.unsettled));
-        continue;
-      }
-      this.#awaited.get(transaction)?.(outcome);
-      this.#awaited.delete(transaction);
-    }
+    const refused = this.tellOutcomes(save, answer.transactions);
     if ('tuning' in answer && answer.tuning !== undefined) this.tuning.take(answer.tuning, answer.now);
     for (const [board, standing] of Object.entries(answer.standings ?? {})) {
       this.#lastStandings = { ...this.#lastStandings, [board]: standing };
       this.#standings.tell(board, standing);
     }
     return { sent: save.transactions.length, refused };
+  }
+
+  /** Whoever waits for a transaction of a save hears what became of it, and the game of those that were refused. */
+  protected tellOutcomes(save: NumberedSave, outcomes: readonly TransactionOutcome[]): readonly RefusedTransaction[] {
+    return save.transactions.flatMap((transaction, index) => {
+      const outcome = outcomes[index];
+      if (outcome === undefined) return [];
+      if (!outcome.applied) return this.#refuseOne(transaction, outcome.problem, outcome.unsettled);
+      this.#endWait(transaction, outcome);
+      return [];
+    });
+  }
+
+  #endWait(transaction: Transaction, outcome: TransactionOutcome): void {
+    this.#awaited.get(transaction)?.(outcome);
+    this.#awaited.delete(transaction);
   }
 
   /**
@@ -388,21 +394,9 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
 
   #refuseOne(transaction: Transaction, problem: TransactionProblem, unsettled: string | undefined): RefusedTransaction {
     const one = { transaction, problem, unsettled };
-    this.#awaited.get(transaction)?.({ applied: false, problem, ...(unsettled !== undefined && { unsettled }) });
-    this.#awaited.delete(transaction);
+    this.#endWait(transaction, { applied: false, problem, ...(unsettled !== undefined && { unsettled }) });
     this.#refused.tell(one);
     return one;
-  }
-
-  /** What was sent late was refused: the game is told, whoever waits for it too. */
-  protected refuse(
-    save: NumberedSave,
-    problem: Omit<TransactionProblem, 'change'>,
-    unsettled: readonly string[],
-  ): void {
-    for (const [index, transaction] of save.transactions.entries()) {
-      this.#refuseOne(transaction, { ...problem, change: 0 }, unsettled[index]);
-    }
   }
 
   /** Nobody will answer any more. */
