@@ -92,8 +92,7 @@ export class VekkonPlayer<Game extends GameShape = AnyGame> extends Stay<Game> {
     this.#leftovers = new Leftovers({
       send,
       answered: (save, outcomes, records = {}) => {
-        const isApplied = outcomes.map(({ applied }) => applied);
-        this.takeIn(records, isApplied);
+        this.takeIn(records, outcomes);
         this.#kept.rebase(records);
         // Where another tab plays, it knows better.
         if (this.#connection.is !== 'lost') this.#kept.keepKnown();

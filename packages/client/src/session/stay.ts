@@ -339,7 +339,7 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     const own = new Set(
       save.transactions.flatMap(({ changes }) => changes.flatMap((one) => ('key' in one ? one.key : []))),
     );
-    const outcomes = save.transactions.map((_, index) => answer.transactions[index]?.applied !== false);
+    const outcomes = save.transactions.map((_, index) => answer.transactions[index] ?? { applied: true });
     this.takeIn(answer.records, outcomes, own);
     const refused = this.tellOutcomes(save, answer.transactions);
     if ('tuning' in answer && answer.tuning !== undefined) this.tuning.take(answer.tuning, answer.now);
@@ -406,13 +406,14 @@ export abstract class Stay<Game extends GameShape = AnyGame> extends Playing<Pro
     this.#awaited.clear();
   }
 
-  /** @param answered of the oldest transactions that were numbered, whether each was applied */
+  /** @param answered of the oldest transactions that were numbered, what became of each */
   protected takeIn(
     records: RecordsByKey,
-    answered: readonly boolean[] = [],
+    answered: readonly Pick<TransactionOutcome, 'applied'>[] = [],
     own: ReadonlySet<string> = new Set(),
   ): void {
-    const changed = this.local.takeIn(records, answered);
+    const isApplied = answered.map(({ applied }) => applied);
+    const changed = this.local.takeIn(records, isApplied);
     for (const key of own) this.tell(key, 'acknowledged');
     for (const key of changed) if (!own.has(key)) this.tell(key, 'outside');
   }
