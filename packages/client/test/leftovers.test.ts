@@ -1,4 +1,6 @@
 import { expect } from 'chai';
+import type { TransactionOutcome } from '@vekkon/protocol';
+import { ServiceRefused } from '../src/errors.js';
 import type { NumberedSave } from '../src/session/stay.js';
 import { Leftovers } from '../src/player/leftovers.js';
 
@@ -17,7 +19,6 @@ class Slow {
       );
     },
     answered: () => undefined,
-    refused: () => undefined,
     putAside: () => undefined,
     changed: () => undefined,
   });
@@ -52,5 +53,42 @@ describe('saves of sessions that a device gave up', () => {
     await delivered;
     expect(slow.sent).to.include('ses_2/saves 7');
     expect(slow.leftovers.all).to.deep.equal([]);
+  });
+
+  /** What is told of one save of two transactions that is answered by a refusal. */
+  async function toldOf(refusal: ServiceRefused): Promise<readonly TransactionOutcome[]> {
+    const told: TransactionOutcome[] = [];
+    const leftovers = new Leftovers({
+      send: () => Promise.reject(refusal),
+      answered: (_, outcomes) => void told.push(...outcomes),
+      putAside: () => undefined,
+      changed: () => undefined,
+    });
+    leftovers.add({ session: 'ses_1', saves: [{ ...save(4), transactions: [{ changes: [] }, { changes: [] }] }] });
+    await leftovers.deliver();
+    return told;
+  }
+  const refused = (code: 'session-ended', facts: object) =>
+    new ServiceRefused({
+      ...facts,
+      type: '',
+      title: '',
+      status: 409,
+      code,
+      detail: `It is ${code}.`,
+      requestId: 'req_1',
+    });
+
+  it('that came too late are told as refused, each with the id under which it is kept', async () => {
+    const problem = { code: 'session-ended', detail: 'It is session-ended.', change: 0 };
+    expect(await toldOf(refused('session-ended', { expected: 4, unsettled: ['uns_1', 'uns_2'] }))).to.deep.equal([
+      { applied: false, problem, unsettled: 'uns_1' },
+      { applied: false, problem, unsettled: 'uns_2' },
+    ]);
+  });
+
+  it('that were answered before, and forgotten since, are told as applied', async () => {
+    const applied = { applied: true };
+    expect(await toldOf(refused('session-ended', { expected: 5 }))).to.deep.equal([applied, applied]);
   });
 });
