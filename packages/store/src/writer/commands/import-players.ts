@@ -28,7 +28,7 @@ export async function importPlayers(
   const many = (one: ImportOutcome['outcome']) => outcomes.filter(({ outcome }) => outcome === one).length;
   const [made, updated] = [many('new'), many('updated')];
   const { environment, by, now } = about;
-  const detail = `${made} players made, ${updated} changed`;
+  const detail = `${made} ${made === 1 ? 'player' : 'players'} made, ${updated} changed`;
   if (made + updated > 0) await note(context, { environment, what: 'imported', by, player: null, detail, now });
   return outcomes;
 }
