@@ -158,6 +158,7 @@ export class RecordsInWork {
 
   #set(written: readonly Written[], ledger: readonly LedgerLine[], origin: Origin, trash: readonly Trashed[]): void {
     const { session, by, label, at } = origin;
+    const trashed = trash.length === 0 ? none : new Set(trash.map(({ key }) => key));
     if (written.length > 0) this.#records ??= new Map(this.#held.records);
     for (const one of written) {
       const { key, record, text, bytes } = one;
@@ -167,10 +168,7 @@ export class RecordsInWork {
       this.#changed.set(key, one);
       const { revision } = record;
       const row = { key, revision, follows, value: text, removed: flagOf(record), at, session, by, label };
-      this.#history.add(
-        row,
-        trash.some((gone) => gone.key === key),
-      );
+      this.#history.add(row, trashed.has(key));
     }
     for (const line of ledger) {
       this.#ledger.push({ line, at, session, by, label });
@@ -258,6 +256,8 @@ type WhoseRecords = Pick<PlayerRow, 'number' | 'environment'>;
 
 /** Where records are read and written. */
 type Place = Pick<WriterContext, 'db' | 'later' | 'held' | 'changedMeanwhile' | 'foundBy'>;
+
+const none: ReadonlySet<string> = new Set();
 
 /** A record as it is to be written. */
 interface Written {
