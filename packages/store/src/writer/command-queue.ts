@@ -15,6 +15,7 @@ import { HostInstances } from './host-instances.js';
 import { Leases } from './leases.js';
 import { NotedOfDevices } from './noted-of-devices.js';
 import { NotedMap, Notes } from './undoable.js';
+import { mostWrittenHeld } from './held-written.js';
 
 /** A command as it crosses to the writer: plain data. */
 export interface GivenCommand {
@@ -68,6 +69,7 @@ export class CommandQueue {
       environments: new NotedMap(notes),
       held: new Held(notes, mostRecordsHeld),
       heldSessions: new Held(notes, mostSessionsHeld),
+      heldWritten: new Held(notes, mostWrittenHeld),
       manifests: new Manifests(engine.writing, new NotedMap(notes)),
       leases: new Leases(startedAt, notes),
       instances: new HostInstances(engine.writing, notes),

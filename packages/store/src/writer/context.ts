@@ -12,6 +12,7 @@ import type { HeldSession } from './held-sessions.js';
 import type { HostInstances } from './host-instances.js';
 import type { Leases } from './leases.js';
 import type { NotedOfDevices } from './noted-of-devices.js';
+import type { HeldWritten } from './held-written.js';
 import type { NotedMap, Notes } from './undoable.js';
 
 /** What every command of the writer works with. */
@@ -24,6 +25,8 @@ export interface WriterContext {
   readonly environments: NotedMap<number, EnvironmentRow>;
   /** The records of the players who were written last, by their number. */
   readonly held: Held<number, HeldRecords>;
+  /** What the devices of players wrote lately, by their number. */
+  readonly heldWritten: Held<number, HeldWritten>;
   /** The open sessions that saved last, by their id. */
   readonly heldSessions: Held<string, HeldSession>;
   readonly manifests: Manifests;

@@ -1,12 +1,13 @@
 import { serviceLimits, revisionsByPlayers, revisionToGiveUp } from '@vekkon/core';
 import { Refusal } from '@vekkon/protocol';
 import { historyDigest } from '../history-digest.js';
-import { keptQuery } from '../kept-query.js';
+import { keptQuery, keptWrite } from '../kept-query.js';
 import type { SavingPlayer } from '../tables.js';
 import type { WriterContext } from './context.js';
+import { heldWritten } from './held-written.js';
 import type { RecordsInWork } from './records-in-work.js';
 
-type Place = Pick<WriterContext, 'db'>;
+type Place = Pick<WriterContext, 'db' | 'later' | 'heldWritten'>;
 
 const hour = 60 * 60 * 1000;
 /** How many revisions of one record are looked at. */
@@ -14,6 +15,15 @@ const mostLookedAt = 300;
 
 /** What a player's own devices wrote, by the name under which history keeps it: a device's id, or a host on it. */
 const byDevice = /^dev-[0-9a-f]{20}(\/|$)/;
+
+/**
+ * Reads what the bound needs, if it is not held. Before anything of a command
+ * is written: a player who is over the bound then has nothing to be undone.
+ */
+export async function holdWritten({ db, heldWritten: held }: Place, player: number): Promise<void> {
+  const [found] = await writtenOf(db, player);
+  held.keep(player, heldWritten(found?.hour ?? 0, found?.bytes ?? 0));
+}
 
 /**
  * Bounds what a player's own devices make the service keep: in bytes an hour,
@@ -29,17 +39,18 @@ export async function boundWhatPlayersWrite(
   more: number,
   now: number,
 ): Promise<void> {
-  await countBytes(place, player.number, records.writtenBytes + more, now);
+  if (place.heldWritten.of(player.number) === undefined) await holdWritten(place, player.number);
+  countBytes(place, player.number, records.writtenBytes + more, now);
   for (const key of records.writtenKeys) {
     if ((records.records.get(key)?.revision ?? 0) > revisionsByPlayers)
       await thinHistory(place, player.number, key, now);
   }
 }
 
-async function countBytes({ db }: Place, player: number, bytes: number, now: number): Promise<void> {
+function countBytes(place: Place, player: number, bytes: number, now: number): void {
   const current = Math.floor(now / hour);
-  const [before] = await writtenOf(db, player);
-  const total = (before?.hour === current ? before.bytes : 0) + bytes;
+  const before = place.heldWritten.of(player);
+  const total = (before?.hour === current ? before.written : 0) + bytes;
   if (total > serviceLimits.bytesByPlayerAnHour) {
     const retryAfter = Math.ceil(((current + 1) * hour - now) / 1000);
     throw new Refusal(
@@ -48,7 +59,8 @@ async function countBytes({ db }: Place, player: number, bytes: number, now: num
       { retryAfter },
     );
   }
-  await setWritten(db, player, current, total);
+  setWritten(place, player, current, total);
+  place.heldWritten.keep(player, heldWritten(current, total));
 }
 
 async function thinHistory({ db }: Place, player: number, key: string, now: number): Promise<void> {
@@ -79,7 +91,7 @@ const writtenOf = keptQuery((db, player: number) =>
   db.selectFrom('written_by_players').select(['hour', 'bytes']).where('player', '=', player),
 );
 
-const setWritten = keptQuery((db, player: number, inHour: number, bytes: number) =>
+const setWritten = keptWrite((db, player: number, inHour: number, bytes: number) =>
   db
     .insertInto('written_by_players')
     .values({ player, hour: inHour, bytes })

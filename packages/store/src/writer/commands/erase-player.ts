@@ -17,7 +17,7 @@ export async function erasePlayer(
   context: WriterContext,
   { environment, player, by, now }: ErasePlayer & Stamp,
 ): Promise<null> {
-  const { db, leases, held, heldSessions, feed } = context;
+  const { db, leases, held, heldSessions, heldWritten, feed } = context;
   const found = await db
     .selectFrom('players')
     .select('number')
@@ -27,6 +27,7 @@ export async function erasePlayer(
   if (found === undefined) throw new Refusal('player-unknown');
   const { number } = found;
   held.forget(number);
+  heldWritten.forget(number);
   const stays = await db
     .selectFrom('sessions')
     .select(['id', 'host', 'ended_at'])

@@ -13,7 +13,7 @@ import { hasNothingAside, outcomeOf, putAside, takeAnswered, type AnsweredSave }
 import { endSession, hostReplaced, sessionEnded, sessionUnknown, spokenBy } from '../sessions.js';
 import type { ResultTaken } from '../standings-in-work.js';
 import { UnsettledInWork } from '../unsettled-in-work.js';
-import { boundWhatPlayersWrite } from '../written-by-players.js';
+import { boundWhatPlayersWrite, holdWritten } from '../written-by-players.js';
 import { applyTransactions } from './apply-transactions.js';
 
 export interface Save {
@@ -84,6 +84,8 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   }
   if (decision.do === 'refuse') return tooLate(context, session, player.id, save, decision.refusal);
 
+  const isBoundKnown = save.device === null || context.heldWritten.of(player.number) !== undefined;
+  if (!isBoundKnown) await holdWritten(context, player.number);
   const forgetting = takeAnswered(context, session, save.answered);
   if (forgetting !== undefined) await forgetting;
   if (save.number !== null && !hasNothingAside(session, save.number)) await putAside(context, session, save.number);
