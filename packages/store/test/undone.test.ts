@@ -301,16 +301,22 @@ describe('the feed', () => {
     await join('ridge-eu-1', 'ses_1');
     const note = (what: string) => () => told.push(what);
     await Promise.all([
-      give('a', 5).then(note('answer')),
-      join('ridge-eu-2', 'ses_2').then(note('answer')),
-      join('ridge-eu-1', 'ses_3').then(note('answer')),
+      give('a', 5).then(note('answer to the gift')),
+      join('ridge-eu-2', 'ses_2').then(note('answer to the other host')),
+      join('ridge-eu-1', 'ses_3').then(note('answer to the host')),
     ]);
-    expect(told).to.deep.equal([
+    const events = [
       'currency/feather of p-1, at ridge-eu-1',
       'ses_1 wanted',
       'ses_1 ended: joined-again, by ridge-eu-1',
-      ...['answer', 'answer', 'answer'],
-    ]);
+    ] as const;
+    expect(told.filter((one) => !one.startsWith('answer'))).to.deep.equal(events);
+    // On a machine that is busy they may be more commits than one.
+    const answers = ['answer to the gift', 'answer to the other host', 'answer to the host'];
+    expect(told.filter((one) => one.startsWith('answer'))).to.deep.equal(answers);
+    for (const [index, answer] of answers.entries()) {
+      expect(told.indexOf(answer), answer).to.be.greaterThan(told.indexOf(events[index] ?? ''));
+    }
   });
 
   it('says nothing of a command that was refused, of a change that changed nothing, or of what was sent again', async () => {
