@@ -10,12 +10,17 @@ import { plainEnvironment, plainJoin } from './plain.js';
 
 const clock = { now: () => Date.parse('2026-11-23T12:00:00Z'), monotonic: () => 1_000_000 };
 
+async function opened(): Promise<{ readonly folder: string; readonly engine: SqliteEngine }> {
+  const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-alone-'));
+  const engine = openSqlite(folder);
+  await migrate(engine.writing);
+  engine.countCommits();
+  return { folder, engine };
+}
+
 describe('a command that is refused after it has written', () => {
   it('undoes what it wrote alone: its neighbours are applied once, whoever else is refused and how often', async () => {
-    const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-alone-'));
-    const engine = openSqlite(folder);
-    await migrate(engine.writing);
-    engine.countCommits();
+    const { folder, engine } = await opened();
     let transactions = 0;
     const counting: SqliteEngine = {
       ...engine,
@@ -79,10 +84,7 @@ describe('a command that is refused after it has written', () => {
 
 describe('a save whose rows the database refuses', () => {
   it('fails alone: its neighbours in the commit are applied, and it leaves nothing behind', async () => {
-    const folder = mkdtempSync(path.join(tmpdir(), 'vekkon-alone-'));
-    const engine = openSqlite(folder);
-    await migrate(engine.writing);
-    engine.countCommits();
+    const { folder, engine } = await opened();
     const writer = writerHere(engine, clock, new TrustedTime(undefined, clock.now(), clock.monotonic()));
     const { number: environment } = await writer.do('createEnvironment', plainEnvironment);
     const ids = ['p-1', 'p-2', 'p-3'];
