@@ -133,13 +133,13 @@ export async function save(context: WriterContext, save: Save & Stamp): Promise<
   const outcome = results.length === 0 ? told : `${told}${recordSeparator}${JSON.stringify(results)}`;
   // Of a session its last outcome stays: what it is longer than the one before is kept beside the records.
   const longer = save.leave ? outcome.length : Math.max(outcome.length - (session.last_outcome?.length ?? 0), 0);
+  if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
   keepOutcome(context, session, save, digest, outcome);
   if (save.leave) await leave(context, session, player, save.now, outcome);
   else context.heldSessions.keep(session.id, heldSession(session, player));
   if (save.leave || outcomes.some(({ applied }) => !applied)) {
     await noteSaved(context, session, player, save, outcomes);
   }
-  if (save.device !== null) await boundWhatPlayersWrite(context, player, records, longer, save.now);
   const read = attributeKeys(manifest);
   const attributes =
     read.size > 0 && [...touched].some((key) => read.has(key)) ? attributesFromRecords(records.records, rules) : null;
