@@ -17,7 +17,7 @@ const mayImport = {
 
 /** The subpaths by which a package may be entered, beside its index. */
 const subpaths = {
-  core: ['accounts', 'boards', 'manifest-file', 'schema-check', 'trials', 'tuning'],
+  core: ['accounts', 'boards', 'manifest-edits', 'manifest-file', 'schema-check', 'trials', 'tuning'],
   protocol: ['names', 'version'],
   store: ['ahead', 'give-way'],
   service: ['ahead'],

@@ -8,7 +8,8 @@ import {
   type Records,
   type ScoreValue,
 } from '@vekkon/core';
-import { fileWithLearned, readManifestFile } from '@vekkon/core/manifest-file';
+import { fileWithLearned } from '@vekkon/core/manifest-edits';
+import { readManifestFile } from '@vekkon/core/manifest-file';
 import { checkSchema } from '@vekkon/core/schema-check';
 import { highfell, newPilot, noon, rulesOf } from './highfell.js';
 

@@ -7,9 +7,6 @@ import { parseManifestText, type Mistake } from './manifest-text.js';
 import type { Complain } from './mistake.js';
 import { complainOfSchema, writeOut } from './write-out.js';
 
-export { manifestSchema } from './manifest-schema.js';
-export { fileWithLearned } from './file-with-learned.js';
-export { fileWithoutTunable, fileWithTunable } from './file-with-tunable.js';
 export type { Mistake } from './manifest-text.js';
 
 export type ReadManifest = { readonly manifest: Manifest } | { readonly mistakes: readonly Mistake[] };

@@ -1,4 +1,4 @@
-import { manifestSchema } from '@vekkon/core/manifest-file';
+import { manifestSchema } from '@vekkon/core/manifest-edits';
 import { openApiDocument, problemCatalogue, Refusal, routes } from '@vekkon/protocol';
 import type { IRouter } from 'express';
 import { preparedJson } from '../prepared-json.js';

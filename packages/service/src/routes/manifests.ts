@@ -1,5 +1,5 @@
 import { placeInFile, playersPart, type Manifest } from '@vekkon/core';
-import { fileWithLearned } from '@vekkon/core/manifest-file';
+import { fileWithLearned } from '@vekkon/core/manifest-edits';
 import { Refusal, routes, type ManifestResponse } from '@vekkon/protocol';
 import { rfc3339, type EnvironmentRow } from '@vekkon/store';
 import { isOnDevice, nameOf } from '../access.js';

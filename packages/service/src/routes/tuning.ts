@@ -1,5 +1,5 @@
 import { declarationOf, isProblem, shownResult, type Json, type Manifest } from '@vekkon/core';
-import { fileWithoutTunable, fileWithTunable } from '@vekkon/core/manifest-file';
+import { fileWithoutTunable, fileWithTunable } from '@vekkon/core/manifest-edits';
 import {
   asPublished,
   outdatedIn,
