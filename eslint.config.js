@@ -18,7 +18,7 @@ const mayImport = {
 /** The subpaths by which a package may be entered, beside its index. */
 const subpaths = {
   core: ['accounts', 'boards', 'manifest-edits', 'manifest-file', 'schema-check', 'trials', 'tuning'],
-  protocol: ['names', 'version'],
+  protocol: ['names', 'problems', 'version'],
   store: ['ahead', 'give-way'],
   service: ['ahead'],
   client: ['host', 'operator', 'player', 'file-storage'],
@@ -91,6 +91,24 @@ export default ts.config(
     files: [`packages/${name}/src/**`],
     rules: { 'no-restricted-imports': ['error', { patterns: forbidden(name) }] },
   })),
+  {
+    // Each of the store's threads loads what it imports anew: the shapes of requests are nothing to them.
+    files: ['packages/store/src/**'],
+    rules: {
+      '@typescript-eslint/no-restricted-imports': [
+        'error',
+        {
+          paths: [
+            {
+              name: '@vekkon/protocol',
+              allowTypeImports: true,
+              message: 'Only types, in the store: Refusal is in @vekkon/protocol/problems.',
+            },
+          ],
+        },
+      ],
+    },
+  },
   { files: ['**/*.cjs'], rules: { '@typescript-eslint/no-require-imports': 'off' } },
   {
     files: ['**/*.test.ts', 'tests/**'],

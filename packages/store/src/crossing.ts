@@ -1,4 +1,4 @@
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 
 /** An error as plain data, to cross from one thread to another. */
 export type Crossed =

@@ -8,7 +8,7 @@ import {
   type Rules,
 } from '@vekkon/core';
 import { checkSchema } from '@vekkon/core/schema-check';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import type { EnvironmentRow, LearnedRow, Tables } from './tables.js';
 
 export interface InstalledManifest {

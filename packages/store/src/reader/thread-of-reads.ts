@@ -1,5 +1,5 @@
 import type { Worker } from 'node:worker_threads';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { SpareThread } from '../spare-thread.js';
 import { thrown } from '../crossing.js';
 import type { FromReadingThread, ToReadingThread } from './reading-thread.js';

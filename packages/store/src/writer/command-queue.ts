@@ -1,4 +1,4 @@
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import type { Engine } from '../engines/engine.js';
 import type { FeedEvent } from '../feed.js';
 import { Manifests } from '../manifests.js';

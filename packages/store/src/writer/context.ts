@@ -1,5 +1,5 @@
 import type { Kysely } from 'kysely';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import type { Engine } from '../engines/engine.js';
 import type { Manifests } from '../manifests.js';
 import type { EnvironmentRow, KnownBoard, Tables } from '../tables.js';

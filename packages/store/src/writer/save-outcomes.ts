@@ -1,5 +1,5 @@
 import { answeredAfter, keepOutcomes, utf8Bytes } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { keptQuery } from '../kept-query.js';
 import type { SavingSession } from '../tables.js';
 import type { WriterContext } from './context.js';

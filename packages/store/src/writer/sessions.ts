@@ -1,4 +1,4 @@
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { folded, type Manifest, type SessionEnd } from '@vekkon/core';
 import { rfc3339 } from '../clock.js';
 import { keptQuery } from '../kept-query.js';

@@ -1,5 +1,5 @@
 import { addAlike, likenessOf, serviceLimits, utf8Bytes, type Transaction } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { digestOf } from '../digest.js';
 import { keptQuery } from '../kept-query.js';
 import type { SavingSession, UnsettledRow } from '../tables.js';

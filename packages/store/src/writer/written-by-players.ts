@@ -1,5 +1,5 @@
 import { serviceLimits, revisionsByPlayers, revisionToGiveUp } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { historyDigest } from '../history-digest.js';
 import { keptQuery, keptWrite } from '../kept-query.js';
 import type { SavingPlayer } from '../tables.js';

@@ -1,6 +1,6 @@
 import { imported, isProblem } from '@vekkon/core';
 import { decideRefresh, together, type Choice } from '@vekkon/core/accounts';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { rfc3339 } from '../../clock.js';
 import type { AccountRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';

@@ -1,5 +1,5 @@
 import { acceptResult, readRecord, type Json, type Manifest, type ScoreValue } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { rfc3339 } from '../../clock.js';
 import type { DoubtfulRow, KnownBoard, PlayerRow, SeasonRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';

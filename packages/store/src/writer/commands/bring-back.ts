@@ -1,5 +1,5 @@
 import { bringBackValue, isProblem, type Json } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';

@@ -1,5 +1,6 @@
 import { changedInWords, readKeys, replacesBlindly, type Transaction } from '@vekkon/core';
-import { Refusal, type TransactionOutcome } from '@vekkon/protocol';
+import type { TransactionOutcome } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { digestOf } from '../../digest.js';
 import type { PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';

@@ -1,4 +1,4 @@
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import type { Stamp, WriterContext } from '../context.js';
 import { addPlayer, findPlayer } from '../sessions.js';
 import { note } from './activity.js';

@@ -12,7 +12,7 @@ import {
   type Records,
   type Rules,
 } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { HistoryReads } from '../../reader/history.js';
 import type { GiftPlayerTable, GiftState, GiftTable } from '../../gift-tables.js';
 import type { GiftPlayerRow, GiftRow, PlayerRow } from '../../tables.js';

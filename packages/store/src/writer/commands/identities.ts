@@ -1,5 +1,5 @@
 import { decideIdentityCode } from '@vekkon/core/accounts';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import type { IdentityTryRow } from '../../tables.js';
 import type { Stamp, WriterContext } from '../context.js';
 import { note } from './activity.js';

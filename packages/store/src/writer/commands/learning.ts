@@ -1,5 +1,5 @@
 import type { Manifest } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import type { EnvironmentRow } from '../../tables.js';
 import { environmentOf, updateEnvironment, type Stamp, type WriterContext } from '../context.js';
 import { note } from './activity.js';

@@ -1,5 +1,5 @@
 import { takeAllAway, type Records, type Rules } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { rfc3339 } from '../../clock.js';
 import type { PlayerRow } from '../../tables.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';

@@ -1,4 +1,5 @@
-import { Refusal, type OperatorRole } from '@vekkon/protocol';
+import type { OperatorRole } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import type { Stamp, WriterContext } from '../context.js';
 
 export interface AddOperator {

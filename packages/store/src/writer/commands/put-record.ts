@@ -6,7 +6,7 @@ import {
   type StoredRecord,
   type Transaction,
 } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
 import { tellOutside } from '../outside.js';
 import { RecordsInWork } from '../records-in-work.js';

@@ -1,6 +1,7 @@
 import { decideSave, maySaveIn, type SaveRefusal, type Transaction } from '@vekkon/core';
 import { attributeKeys, attributesFromRecords, type Attributes } from '@vekkon/core/tuning';
-import { Refusal, type RecordsByKey, type TransactionOutcome } from '@vekkon/protocol';
+import type { RecordsByKey, TransactionOutcome } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import type { EnvironmentRow, SavingPlayer, SavingSession } from '../../tables.js';
 import { digestOfSave } from '../../save-digest.js';
 import { keptQuery, keptWrite } from '../../kept-query.js';

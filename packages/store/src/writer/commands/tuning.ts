@@ -19,7 +19,7 @@ import {
   type TunedMistake,
 } from '@vekkon/core/tuning';
 import type { Rules } from '@vekkon/core';
-import { Refusal } from '@vekkon/protocol';
+import { Refusal } from '@vekkon/protocol/problems';
 import { rfc3339 } from '../../clock.js';
 import { contentOf, tuningStateOf, type TuningState } from '../../tuning.js';
 import { environmentOf, type Stamp, type WriterContext } from '../context.js';
