@@ -45,13 +45,16 @@ function packAnswer(response: Response, coding: Coding, packed: (plain: Buffer) 
   const chunks: Buffer[] = [];
   let isPacked: boolean | undefined;
   const isToBePacked = () => (isPacked ??= isWorthIt(response));
-  response.write = ((chunk: Buffer, ...more: []) => {
+  response.write = ((chunk: Buffer | string, ...more: []) => {
     if (!isToBePacked()) return plainly.write(chunk, ...more);
-    chunks.push(chunk);
+    chunks.push(Buffer.from(chunk));
     return true;
   }) as Response['write'];
-  response.end = ((...given: []) => {
-    if (chunks.length === 0) return plainly.end(...given);
+  response.end = ((...given: [] | [last: unknown]) => {
+    const [last] = given;
+    const isLast = typeof last === 'string' || last instanceof Uint8Array;
+    if (chunks.length === 0 && !(isLast && isToBePacked())) return plainly.end(...(given as []));
+    if (isLast) chunks.push(Buffer.from(last));
     packed(Buffer.concat(chunks)).then(
       (body) => {
         response.setHeader('Content-Encoding', coding);

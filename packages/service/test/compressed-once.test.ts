@@ -26,6 +26,16 @@ describe('files that are sent compressed', () => {
     };
     const app = express();
     app.use('/counted', compressedOnce(counting), express.static(folder));
+    app.get('/in-pieces', compressedOnce(), (_, response) => {
+      response.set({ 'Content-Type': 'text/plain', 'Content-Length': String(ridge.length), ETag: '"ridge"' });
+      response.write(ridge.slice(0, 40));
+      response.write(Buffer.from(ridge.slice(40, 80)));
+      response.end(ridge.slice(80));
+    });
+    app.get('/at-once', compressedOnce(), (_, response) => {
+      response.set({ 'Content-Type': 'text/plain', 'Content-Length': String(ridge.length), ETag: '"ridge"' });
+      response.end(Buffer.from(ridge));
+    });
     app.use('/', compressedOnce(), express.static(folder));
     server = app.listen(0, '127.0.0.1', () => done());
   });
@@ -68,6 +78,14 @@ describe('files that are sent compressed', () => {
       expect(headers.vary).to.equal('Accept-Encoding');
       expect(unpack(body).toString()).to.equal(ridge);
       if (coding !== undefined) expect(body.length).to.be.lessThan(ridge.length / 10);
+    }
+  });
+
+  it('are whole however they are written: in pieces, with a last one, or at once', async () => {
+    for (const route of ['/in-pieces', '/at-once']) {
+      const { headers, body } = await ask(route, { 'Accept-Encoding': 'gzip' });
+      expect([headers['content-encoding'], gunzipSync(body).toString()], route).to.deep.equal(['gzip', ridge]);
+      expect(String((await ask(route, {})).body), route).to.equal(ridge);
     }
   });
 

@@ -5,7 +5,7 @@ import { recordsByKey, type AccountRow, type EnvironmentRow, type ListedPlayer }
 import { deviceOf, type Principal } from '../access.js';
 import type { Desk } from '../serve-route.js';
 import { hashToken, newId, newToken } from '../tokens.js';
-import { playerSummary } from '../routes/players.js';
+import { playerSummary } from '../known-player.js';
 
 export interface SigningIn {
   /** What the device is called. */

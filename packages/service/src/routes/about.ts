@@ -22,7 +22,7 @@ export function serveAbout(router: IRouter, desk: Desk, version: string): void {
   }));
 
   // For editors, which then know what may be written in a manifest.
-  router.get('/manifest.schema.json', preparedJson(manifestSchema));
+  router.get('/manifest.schema.json', ...preparedJson(manifestSchema));
 
-  router.get('/openapi.json', preparedJson(openApiDocument(version)));
+  router.get('/openapi.json', ...preparedJson(openApiDocument(version)));
 }

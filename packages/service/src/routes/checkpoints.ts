@@ -4,7 +4,7 @@ import { recordsIn, rfc3339, trashLasts } from '@vekkon/store';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { differencesInWords } from './history.js';
-import { knownPlayer } from './players.js';
+import { knownPlayer } from '../known-player.js';
 
 /** A player's checkpoints, as the people behind the game see them. */
 export function serveCheckpoints(desk: Desk): void {

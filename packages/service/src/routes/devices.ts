@@ -4,7 +4,7 @@ import { recordsByKey, recordsIn, rfc3339, type EnvironmentRow, type SessionRow 
 import { deviceIn, deviceKeyOf, deviceOf, listenerOf, nameOf, type Principal } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { hashToken, newId, newToken } from '../tokens.js';
-import { knownPlayer, playerSummary } from './players.js';
+import { knownPlayer, playerSummary } from '../known-player.js';
 
 /** How long a device's token holds, in milliseconds. With its secret a device gets another at any time. */
 const tokenLasts = 30 * 24 * 60 * 60 * 1000;

@@ -3,7 +3,7 @@ import { exportParts, rfc3339, type ExportCursor, type PlayerRow } from '@vekkon
 import { nameOf } from '../access.js';
 import { JsonPieces } from '../answers.js';
 import { serveRoute, type Desk } from '../serve-route.js';
-import { knownPlayer, playerSummary } from './players.js';
+import { knownPlayer, playerSummary } from '../known-player.js';
 
 /** How many rows are read at a time: what is sent is never held as a whole. */
 const rowsAtATime = 200;

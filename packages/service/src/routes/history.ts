@@ -12,7 +12,7 @@ import { Refusal, routes } from '@vekkon/protocol';
 import { recordsByKey, rfc3339 } from '@vekkon/store';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
-import { declaredOnly, knownPlayer } from './players.js';
+import { declaredOnly, knownPlayer } from '../known-player.js';
 
 /** How many differences of one record are told. */
 const mostWords = 50;

@@ -3,7 +3,7 @@ import { rfc3339 } from '@vekkon/store';
 import { listenerOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
 import { tuningPart } from '../tell-tuning.js';
-import { sessionSummary } from './players.js';
+import { sessionSummary } from '../known-player.js';
 
 /** What concerns a host as a whole: all of its leases at once, and the stream on which it listens. */
 export function serveHosts(desk: Desk): void {

@@ -1,26 +1,10 @@
-import {
-  movementInWords,
-  declarationOf,
-  isProblem,
-  readKeys,
-  storedKeys,
-  underCurrentKeys,
-  type Manifest,
-} from '@vekkon/core';
-import { Refusal, routes, type LedgerLine, type PlayerSummary, type SessionSummary } from '@vekkon/protocol';
-import {
-  recordsByKey,
-  rfc3339,
-  type EnvironmentRow,
-  type LedgerRow,
-  type PlayerRow,
-  type LongReads,
-  type Reader,
-  type SessionRow,
-} from '@vekkon/store';
+import { movementInWords, declarationOf, isProblem, storedKeys, type Manifest } from '@vekkon/core';
+import { Refusal, routes, type LedgerLine } from '@vekkon/protocol';
+import { recordsByKey, rfc3339, type EnvironmentRow, type LedgerRow, type SessionRow } from '@vekkon/store';
 import { deviceOf, nameOf } from '../access.js';
 import { JsonPieces, JsonText } from '../answers.js';
 import type { PlayersWanted } from '../player-search.js';
+import { declaredOnly, knownPlayer, playerSummary, sessionSummary } from '../known-player.js';
 import { serveRoute, type Call, type Desk } from '../serve-route.js';
 
 /** How the ids of a rehearsal's players begin. */
@@ -245,29 +229,6 @@ async function troublesOf({ reader }: Desk, session: SessionRow) {
     .map(({ at, what, detail }) => ({ at: rfc3339(at), what, detail }));
 }
 
-/** Records as the rules read them: what lacks in them filled in, what is no longer declared left out. */
-export async function declaredOnly(
-  reader: Reader,
-  environment: EnvironmentRow,
-  records: Awaited<ReturnType<LongReads['recordsAsOf']>>,
-) {
-  const { rules } = await reader.manifests.newestOf(environment);
-  const stored = underCurrentKeys(records, rules.manifest);
-  const present = [...stored].flatMap(([key, { removed }]) => (removed === true ? [] : key));
-  return readKeys(present, stored, rules);
-}
-
-export async function knownPlayer(reader: Reader, environment: EnvironmentRow, id: string) {
-  const player = await reader.players.one(environment.number, id);
-  if (player === undefined) throw playerUnknown(environment, id);
-  return player;
-}
-
-export function playerUnknown({ game, name }: EnvironmentRow, id: string): Refusal {
-  const detail = `"${game}/${name}" knows no player "${id}": check the id. A player is made at their first join.`;
-  return new Refusal('player-unknown', detail);
-}
-
 function ledgerKeys(currency: string, manifest: Manifest): readonly string[] {
   const declared = declarationOf(currency.startsWith('currency/') ? currency : `currency/${currency}`, manifest);
   if (isProblem(declared)) throw new Refusal(declared.problem.code, declared.problem.detail, declared.problem);
@@ -277,10 +238,6 @@ function ledgerKeys(currency: string, manifest: Manifest): readonly string[] {
 function ledgerLine(row: LedgerRow): LedgerLine {
   const { number, key, op, amount, balance, reason, count, session, by, label } = row;
   return { number, at: rfc3339(row.at), key, op, amount, balance, reason, count, by, session, label };
-}
-
-function timeOrNull(time: number | null): string | null {
-  return time === null ? null : rfc3339(time);
 }
 
 /** What says something only beside something else. */
@@ -300,28 +257,4 @@ function checkTogether({
   if (by !== undefined && board !== undefined) {
     throw new Refusal('request-invalid', 'In the query: by and board each say an order: send one of them.');
   }
-}
-
-export function playerSummary(row: PlayerRow & { readonly session_on: string | null }): PlayerSummary {
-  return {
-    id: row.id,
-    name: row.name,
-    createdAt: rfc3339(row.created_at),
-    lastJoinedAt: timeOrNull(row.last_joined_at),
-    lastLeftAt: timeOrNull(row.last_left_at),
-    sessionOn: row.session_on,
-  };
-}
-
-export function sessionSummary(row: SessionRow): SessionSummary {
-  return {
-    id: row.id,
-    host: row.host,
-    joinedAt: rfc3339(row.joined_at),
-    endedAt: timeOrNull(row.ended_at),
-    end: row.end,
-    saves: row.next_save - 1,
-    lastSavedAt: timeOrNull(row.last_saved_at),
-    isNew: row.is_new === 1,
-  };
 }

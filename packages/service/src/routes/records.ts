@@ -4,7 +4,7 @@ import type { EnvironmentRow } from '@vekkon/store';
 import type { Request, Response } from 'express';
 import { deviceIn, deviceOf, nameOf, type Principal } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
-import { playerUnknown } from './players.js';
+import { playerUnknown } from '../known-player.js';
 
 /** One record at a time: the short way. Its revision is its entity tag (RFC 9110). */
 export function serveRecords(desk: Desk): void {

@@ -3,7 +3,7 @@ import { rfc3339, trashLasts } from '@vekkon/store';
 import type { Json } from '@vekkon/core';
 import { nameOf } from '../access.js';
 import { serveRoute, type Desk } from '../serve-route.js';
-import { knownPlayer } from './players.js';
+import { knownPlayer } from '../known-player.js';
 
 /** What was removed from a player: listed, and brought back. */
 export function serveTrash(desk: Desk): void {
