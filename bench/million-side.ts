@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { mkdtempSync } from 'node:fs';
+import { cpSync, mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
@@ -22,8 +22,8 @@ export class Side {
 
   private constructor(
     readonly players: number,
-    readonly folder: string,
-    readonly service: ServiceProcess,
+    public folder: string,
+    public service: ServiceProcess,
     readonly hostKey: string,
     readonly token: string,
   ) {}
@@ -59,6 +59,15 @@ export class Side {
     const side = new Side(players, folder, again, hostKey, token);
     side.note('made', made);
     return side;
+  }
+
+  /** Ends the service, and goes on with a copy of what is stored. */
+  async moveTo(folder: string): Promise<void> {
+    await this.service.end('SIGTERM');
+    cpSync(this.folder, folder, { recursive: true });
+    this.service = new ServiceProcess(this.service.command, folder, this.service.port, /"url"/);
+    this.folder = folder;
+    await this.service.start();
   }
 
   note(what: string, figure: number): void {

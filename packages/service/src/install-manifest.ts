@@ -3,8 +3,8 @@ import type { EnvironmentRow } from '@vekkon/store';
 import type { Desk } from './serve-route.js';
 import { newRequestId } from './tokens.js';
 
-/** How many players' keys are counted while nobody is written, some 10 µs each, and how often it is tried. */
-const mostRecounts = 1_000;
+/** How many players' keys are counted while nobody is written, some 50 µs each, and how often it is tried. */
+const mostRecounts = 100;
 const mostTries = 20;
 
 /** A manifest that is to be installed. */
