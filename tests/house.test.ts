@@ -1,3 +1,4 @@
+import { execFileSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
@@ -44,9 +45,25 @@ function circlesIn(imports: ReadonlyMap<string, readonly string[]>): readonly st
   return circles;
 }
 
+/** Tells of each module that is loaded, by its URL, a line each. */
+const tellsOfModules = (() => {
+  const asUrl = (code: string) => `data:text/javascript,${encodeURIComponent(code)}`;
+  const hook = `import { writeSync } from 'node:fs';
+    export const load = (url, context, next) => (writeSync(1, url + '\\n'), next(url, context));`;
+  return asUrl(`import { register } from 'node:module'; register(${JSON.stringify(asUrl(hook))});`);
+})();
+
+/** Whether a package is loaded by whoever imports some module. */
+function loads(module: string, name: string): boolean {
+  const args = ['--import', tellsOfModules, '--input-type=module', '--eval', `await import(${JSON.stringify(module)})`];
+  const told = execFileSync(process.execPath, args, { cwd: path.join(packages, 'service'), encoding: 'utf8' });
+  return told.split('\n').some((url) => url.includes(`/node_modules/${name}/`));
+}
+
+const packages = path.join(import.meta.dirname, '../packages');
+
 describe('the house', () => {
   it('has no file that imports itself round a corner', () => {
-    const packages = path.join(import.meta.dirname, '../packages');
     const files = readdirSync(packages).flatMap((name) => sourcesUnder(path.join(packages, name, 'src')));
     expect(files).to.have.length.greaterThan(400);
     expect(circlesIn(importsOf(files))).to.deep.equal([]);
@@ -66,5 +83,14 @@ describe('the house', () => {
     expect(others).to.deep.equal([]);
     expect(circle?.split(' → ').toSorted()).to.have.members(['rib.ts', 'spar.ts', 'wing.ts', circle?.split(' ')[0]]);
     rmSync(folder, { recursive: true });
+  });
+
+  it("loads no checker of patterns in the service's own thread, and no shapes of requests in those of the store", () => {
+    expect(loads('@vekkon/core/manifest-file', 'recheck')).to.equal(true);
+    expect(loads('@vekkon/service', 'recheck')).to.equal(false);
+    expect(loads('@vekkon/protocol', 'zod')).to.equal(true);
+    for (const thread of ['writer/writer-thread', 'reader/reading-thread']) {
+      expect(loads(path.join(packages, `store/dist/${thread}.js`), 'zod'), thread).to.equal(false);
+    }
   });
 });
