@@ -1,3 +1,5 @@
+import { readFileSync } from 'node:fs';
+import { connect } from 'node:net';
 import { expect } from 'chai';
 import type { JoinResponse, ProblemDetails, SaveResponse } from '@vekkon/protocol';
 import { failure } from './world/failure.js';
@@ -231,6 +233,29 @@ describe('a handover', () => {
     await until(async () => !(await isWanted()));
     await world.call('POST', `/v1/sessions/${session}/leave`);
     expect((await world.operator.player('p-hung-up')).sessionOn).to.equal(null);
+  });
+
+  it('does not join those that hung up before they could begin to wait', async () => {
+    const players = Array.from({ length: 30 }, (_, index) => `p-gone-${index}`);
+    await Promise.all(players.map((player) => world.joinPlainly(player, 'ridge-eu-1')));
+    const body = JSON.stringify({ host: 'ridge-eu-2', wait: 20 });
+    const hangUp = async (player: string) => {
+      const head = [
+        `POST /v1/players/${player}/join HTTP/1.1`,
+        'Host: 127.0.0.1',
+        `Authorization: Bearer ${world.hostKey}`,
+        `Content-Length: ${body.length}`,
+      ];
+      const socket = connect(Number(new URL(world.url).port), '127.0.0.1');
+      await new Promise<void>((resolve) => socket.write(`${head.join('\r\n')}\r\n\r\n${body}`, () => resolve()));
+      socket.destroy();
+    };
+    await Promise.all(players.map(hangUp));
+    // Each is told so at once, and not after the twenty seconds that it would have waited.
+    const wasTold = (player: string) =>
+      readFileSync(world.log, 'utf8').includes(`join ${player} on ridge-eu-2: refused, join-superseded`);
+    await until(() => players.every(wasTold));
+    expect((await world.operator.player('p-gone-0')).sessionOn).to.equal('ridge-eu-1');
   });
 });
 

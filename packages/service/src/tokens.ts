@@ -13,9 +13,26 @@ const prefixes = {
   signIn: 'sig_',
 } as const;
 
+const drawnAtATime = 4_096;
+let drawn = Buffer.alloc(0);
+let taken = 0;
+
+/** Random bytes as text. They are drawn for many at a time: one by one, that takes longer than all else about a token. */
+function random(bytes: number, encoding: 'base64url' | 'hex'): string {
+  if (taken + bytes > drawn.length) {
+    drawn = randomBytes(drawnAtATime);
+    taken = 0;
+  }
+  const text = drawn.toString(encoding, taken, taken + bytes);
+  // What was given away is known to nobody but who has it.
+  drawn.fill(0, taken, taken + bytes);
+  taken += bytes;
+  return text;
+}
+
 /** A new random token of 192 bits. */
 export function newToken(sort: keyof typeof prefixes): string {
-  return prefixes[sort] + randomBytes(24).toString('base64url');
+  return prefixes[sort] + random(24, 'base64url');
 }
 
 /** Letters and digits that nobody takes for one another. */
@@ -32,22 +49,12 @@ export function hashToken(token: string): string {
   return hash('sha256', token, 'base64url');
 }
 
-/** Random bytes for the ids of many requests: asking for them one by one takes longer than all else about an id. */
-const requestIdBytes = 9;
-let pool = Buffer.alloc(0);
-let taken = 0;
-
 /** A new random id of a request, of 72 bits. */
 export function newRequestId(): string {
-  if (taken + requestIdBytes > pool.length) {
-    pool = randomBytes(256 * requestIdBytes);
-    taken = 0;
-  }
-  taken += requestIdBytes;
-  return pool.toString('base64url', taken - requestIdBytes, taken);
+  return random(9, 'base64url');
 }
 
 /** A new random id for people to read, of 80 bits. */
 export function newId(prefix: 'dev' | 'p' | 'adj' | 'key'): string {
-  return `${prefix}-${randomBytes(10).toString('hex')}`;
+  return `${prefix}-${random(10, 'hex')}`;
 }

@@ -117,7 +117,7 @@ async function joinPlayer(
 ): Promise<JoinResponse> {
   if (desk.isStopping()) throw new Refusal('service-stopping', undefined, { retryAfter: 2 });
   const joined = await told(desk, place, `join ${id} on ${body.host}`, joinOutcome, () =>
-    joinOrWait(desk, place, id, { ...body, triesFailed: triesFailedOf(response.req) }, device, hungUpSignal(response)),
+    joinOrWait(desk, place, id, body, device, response),
   );
   const { player } = joined;
   return {
@@ -147,13 +147,14 @@ async function joinOrWait(
   desk: Desk,
   place: EnvironmentRow,
   player: string,
-  body: JoinRequest & { readonly triesFailed: number },
+  body: JoinRequest,
   device: string | null,
-  hungUp: AbortSignal,
+  response: Response,
 ): Promise<Joined> {
   const waitUntil = desk.clock.monotonic() + Math.min(body.wait ?? 0, serviceLimits.waitSeconds) * 1000;
   // From before the first look, so that no end is missed.
   const lookout = desk.handovers.lookOut(place.number, player);
+  let hungUp: AbortSignal | undefined;
   try {
     for (;;) {
       const left = waitUntil - desk.clock.monotonic();
@@ -169,11 +170,12 @@ async function joinOrWait(
         attributes: body.attributes ?? {},
         manifest: body.manifest ?? null,
         waits: left > 0,
-        triesFailed: body.triesFailed,
+        triesFailed: triesFailedOf(response.req),
       });
       if ('session' in outcome) return outcome;
       const { holder } = outcome;
       if (left <= 0) throw held(desk, holder);
+      hungUp ??= hungUpSignal(response);
       // The lease may end before the wait does: then the player is free too.
       const untilLeaseEnds = Math.max(holder.leaseEnds - desk.clock.monotonic(), 0) + 1;
       const why = await lookout.wait(holder.session, Math.min(left, untilLeaseEnds), hungUp);
@@ -213,8 +215,9 @@ function held(desk: Desk, holder: { readonly host: string; readonly leaseEnds: n
   );
 }
 
-/** Aborted when the connection is closed before the answer. */
+/** Aborted when the connection is closed before the answer, or was. */
 function hungUpSignal(response: Response): AbortSignal {
+  if (response.destroyed) return AbortSignal.abort();
   const controller = new AbortController();
   response.once('close', () => {
     if (!response.writableEnded) controller.abort();
