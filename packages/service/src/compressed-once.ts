@@ -47,15 +47,16 @@ function packAnswer(response: Response, coding: Coding, packed: (plain: Buffer) 
   const isToBePacked = () => (isPacked ??= isWorthIt(response));
   response.write = ((chunk: Buffer | string, ...more: []) => {
     if (!isToBePacked()) return plainly.write(chunk, ...more);
-    chunks.push(Buffer.from(chunk));
+    chunks.push(asBuffer(chunk));
     return true;
   }) as Response['write'];
   response.end = ((...given: [] | [last: unknown]) => {
     const [last] = given;
     const isLast = typeof last === 'string' || last instanceof Uint8Array;
     if (chunks.length === 0 && !(isLast && isToBePacked())) return plainly.end(...(given as []));
-    if (isLast) chunks.push(Buffer.from(last));
-    packed(Buffer.concat(chunks)).then(
+    if (isLast) chunks.push(asBuffer(last));
+    const [only, ...others] = chunks;
+    packed(only !== undefined && others.length === 0 ? only : Buffer.concat(chunks)).then(
       (body) => {
         response.setHeader('Content-Encoding', coding);
         response.setHeader('Content-Length', body.length);
@@ -65,6 +66,11 @@ function packAnswer(response: Response, coding: Coding, packed: (plain: Buffer) 
     );
     return response;
   }) as Response['end'];
+}
+
+/** As it is where it is one: what is the same buffer need not be looked at again. */
+function asBuffer(chunk: string | Uint8Array): Buffer {
+  return Buffer.isBuffer(chunk) ? chunk : Buffer.from(chunk);
 }
 
 /** Is it a whole file of a sort that becomes smaller? */
@@ -86,6 +92,7 @@ class KeptPacked {
   readonly #pack: Pack;
   /** What was asked for last comes last. */
   readonly #kept = new Map<string, Packed>();
+  readonly #digests = new WeakMap<Buffer, string>();
   #bytes = 0;
 
   constructor(pack: Pack) {
@@ -94,7 +101,9 @@ class KeptPacked {
 
   packed(coding: Coding, plain: Buffer): Promise<Buffer> {
     // By what it holds: one file has many names, as paths can be written.
-    const name = `${coding} ${hash('sha256', plain, 'base64url')}`;
+    const digest = this.#digests.get(plain) ?? hash('sha256', plain, 'base64url');
+    this.#digests.set(plain, digest);
+    const name = `${coding} ${digest}`;
     const known = this.#kept.get(name) ?? { body: this.#pack(plain, coding), bytes: 0 };
     const isNew = !this.#kept.delete(name);
     this.#kept.set(name, known);
