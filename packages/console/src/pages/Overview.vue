@@ -93,7 +93,10 @@ const milliseconds = (value: number | null | undefined) =>
       </div>
       <div class="sheet figure">
         <strong>{{ numberInWords(refused) }}</strong><span>refused within the hour</span>
-        <span class="muted">{{ numberInWords(overview.repeats) }} saves were sent again</span>
+        <span class="muted"
+          >{{ numberInWords(overview.repeats) }} {{ overview.repeats === 1 ? 'save was' : 'saves were' }} sent
+          again</span
+        >
       </div>
       <div class="sheet figure">
         <strong>{{ numberInWords(overview.unsettled.transactions) }}</strong><RouterLink to="/activity"
