@@ -226,8 +226,8 @@ async function measureMemory(side: Side): Promise<void> {
 }
 
 /**
- * How long an install stops saves: on a file system in memory, and with cores
- * to spare, so that neither the disk nor a queue for them is what is measured.
+ * How long an install stops saves: on a file system in memory, and with rests
+ * between saves, so that neither the disk nor a queue is what is measured.
  */
 async function measureStops(side: Side): Promise<void> {
   const onDisk = side.folder;
