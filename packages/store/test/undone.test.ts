@@ -297,6 +297,15 @@ describe('the feed', () => {
       byOperator: false,
     });
 
+  it('says when it was by its own clock, whatever a command says', async () => {
+    const at: number[] = [];
+    writer.follow((event) => event.what === 'noted' && at.push(event.line.at));
+    const line = { environment, what: 'origins-set', by: 'maren@highfell.example', player: null, detail: '' } as const;
+    const given = { ...line, now: 1, monotonic: 1, agesBy: 1 };
+    await writer.do('note', given);
+    expect(at).to.deep.equal([clock.now()]);
+  });
+
   it('tells what a commit did in the order of its commands, and before it answers any of them', async () => {
     await join('ridge-eu-1', 'ses_1');
     const note = (what: string) => () => told.push(what);

@@ -3,6 +3,7 @@ import type { Clock } from '../clock.js';
 import type { Engine } from '../engines/engine.js';
 import type { FeedEvent } from '../feed.js';
 import { CommandQueue, type Delivery, type GivenCommand } from './command-queue.js';
+import type { Stamp } from './context.js';
 import type { CommandInput, CommandName, CommandOutcome } from './commands/index.js';
 import { thrown } from '../crossing.js';
 import type { TrustedTime } from './trusted-time.js';
@@ -49,8 +50,7 @@ export class Writer {
       const [now, monotonic] = [this.#clock.now(), this.#clock.monotonic()];
       const id = ++this.#lastId;
       this.#pending.set(id, { resolve, reject });
-      // The stamp first: V8 makes a new hidden class for each object whose members follow those it is spread from.
-      this.#given.push({ id, name, input: { now, monotonic, agesBy: this.#time.at(now, monotonic), ...input } });
+      this.#given.push({ id, name, input: stamped(input, { now, monotonic, agesBy: this.#time.at(now, monotonic) }) });
       // Requests that are read in the same turn of the event loop cross together, and share a commit.
       if (this.#given.length === 1) setImmediate(() => this.#hand());
     });
@@ -124,6 +124,19 @@ export class Writer {
     if (this.#pending.size > 0) return;
     for (const tell of this.#onSettled.splice(0)) tell();
   }
+}
+
+/**
+ * What was given, with when. The stamp's members stand first, since V8 makes a
+ * new hidden class for each object whose members follow those it is spread
+ * from; and they hold, whatever was given.
+ */
+function stamped(input: object, { now, monotonic, agesBy }: Stamp): object & Stamp {
+  const given = { now, monotonic, agesBy, ...input };
+  given.now = now;
+  given.monotonic = monotonic;
+  given.agesBy = agesBy;
+  return given;
 }
 
 /** A writer that carries out its commands in this thread. */
